@@ -1,0 +1,126 @@
+"""A serial port as bytes. The only place where errors of serial ports are seen.
+
+pyserial opens and sets the port; reading and writing go through the descriptor, so
+that the event loop waits and no thread does. Pseudo-terminals are ports like others.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import errno
+import os
+
+import serial
+
+from netloom_core.errors import LinkError, PortBusy, PortMissing
+
+READ_BYTES = 4096
+
+
+def _mapped(error: OSError, path: str) -> LinkError:
+    """The one translation of OSError and SerialException, by errno."""
+    number = error.errno
+    if number in (errno.ENOENT, errno.ENODEV, errno.ENXIO):
+        return PortMissing(
+            f"The port {path} does not exist.", "Plug the adapter in, or give the line the port's present name."
+        )
+    if number in (errno.EBUSY, errno.EAGAIN, errno.EWOULDBLOCK):
+        return PortBusy(f"Another program holds the port {path}.", "Close that program, then try again.")
+    if number in (errno.EACCES, errno.EPERM):
+        return LinkError(f"This user may not open {path}.", "Add the user to the group of the port, often dialout.")
+    if number in (errno.EIO, errno.EBADF):
+        return PortMissing(f"The port {path} has gone away.", "Plug the adapter in again; nothing else was lost.")
+    if "exclusively lock" in str(error):
+        return PortBusy(f"Another program holds the port {path}.", "Close that program, then try again.")
+    return LinkError(f"The port {path} cannot be used: {error.strerror or error}.", "Is it a serial port at all?")
+
+
+class SerialLink:
+    """An open port. Make one with `SerialLink.open`; close it when done."""
+
+    def __init__(self, path: str, port: serial.Serial) -> None:
+        self.path = path
+        self._port = port
+        self._arrived = asyncio.Event()
+        self._buffer = bytearray()
+        self._broken: LinkError | None = None
+        asyncio.get_running_loop().add_reader(port.fileno(), self._readable)
+
+    @classmethod
+    def open(cls, path: str, speed: int) -> SerialLink:
+        try:
+            port = serial.Serial(path, speed, timeout=0, write_timeout=0, exclusive=True)
+        except OSError as error:  # SerialException is an OSError
+            raise _mapped(error, path) from error
+        except ValueError as error:
+            raise LinkError(f"The port {path} cannot be set to {speed} baud.", "Choose a usual speed.") from error
+        return cls(path, port)
+
+    @property
+    def speed(self) -> int:
+        return int(self._port.baudrate)
+
+    def set_speed(self, speed: int) -> None:
+        if speed == self._port.baudrate:
+            return
+        try:
+            self._port.baudrate = speed
+        except OSError as error:
+            raise _mapped(error, self.path) from error
+        except ValueError as error:
+            raise LinkError(f"The port {self.path} cannot be set to {speed} baud.", "Choose a usual speed.") from error
+
+    def _readable(self) -> None:
+        try:
+            data = os.read(self._port.fileno(), READ_BYTES)
+        except BlockingIOError:
+            return
+        except OSError as error:
+            self._fail(_mapped(error, self.path))
+            return
+        if not data:
+            self._fail(PortMissing(f"The port {self.path} has gone away.", "Plug the adapter in again."))
+            return
+        self._buffer += data
+        self._arrived.set()
+
+    def _fail(self, error: LinkError) -> None:
+        self._broken = error
+        asyncio.get_running_loop().remove_reader(self._port.fileno())
+        self._arrived.set()
+
+    def discard(self) -> None:
+        """Forget what came in and was not asked for."""
+        self._buffer.clear()
+        if self._broken is None:
+            self._arrived.clear()
+
+    def write(self, data: bytes) -> None:
+        """Frames are short and the kernel takes them whole."""
+        if self._broken is not None:
+            raise self._broken
+        try:
+            sent = os.write(self._port.fileno(), data)
+        except OSError as error:
+            raise _mapped(error, self.path) from error
+        if sent != len(data):
+            raise LinkError(f"The port {self.path} took only {sent} of {len(data)} bytes.", "Is the adapter stuck?")
+
+    async def read(self, timeout: float) -> bytes:
+        """Whatever has come, waiting at most `timeout` seconds; empty after silence."""
+        if not self._buffer and self._broken is None:
+            try:
+                async with asyncio.timeout(timeout):
+                    await self._arrived.wait()
+            except TimeoutError:
+                return b""
+        if self._broken is not None and not self._buffer:
+            raise self._broken
+        data = bytes(self._buffer)
+        self.discard()
+        return data
+
+    def close(self) -> None:
+        if self._broken is None:
+            asyncio.get_running_loop().remove_reader(self._port.fileno())
+        self._port.close()

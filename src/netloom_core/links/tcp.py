@@ -1,0 +1,80 @@
+"""TCP from a line's own address. The only place where errors of sockets are seen."""
+
+from __future__ import annotations
+
+import asyncio
+import errno
+import socket
+
+import httpx
+
+from netloom_core.errors import LinkError, NoAnswer, ProtocolError
+
+CONNECT_TIMEOUT_S = 1.5
+MAX_BODY = 2_000_000  # bytes of a reply; a device that talks on is cut off
+
+
+def mapped(error: OSError, address: str) -> NoAnswer | LinkError:
+    if error.errno == errno.ECONNREFUSED:
+        return NoAnswer(
+            f"{address} refuses the connection.",
+            "Its service is not running; is it still starting?",
+            outcome="not_sent",
+        )
+    if error.errno in (errno.EHOSTUNREACH, errno.ENETUNREACH, errno.EHOSTDOWN):
+        return NoAnswer(
+            f"{address} cannot be reached.", "Look at its power, cable and switch port.", outcome="not_sent"
+        )
+    if error.errno == errno.EADDRNOTAVAIL:
+        return LinkError("This computer has no address on that line.", "Give its network interface an address there.")
+    return LinkError(f"{address}: {error.strerror or error}.", "Look at this computer's network.")
+
+
+async def open_port(source: str, address: str, port: int, timeout: float) -> bool:
+    """Whether something takes a connection there; raises LinkError when the fault is on our side."""
+    loop = asyncio.get_running_loop()
+    sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    sock.setblocking(False)
+    try:
+        if source:
+            sock.bind((source, 0))
+        async with asyncio.timeout(timeout):
+            await loop.sock_connect(sock, (address, port))
+        return True
+    except TimeoutError:
+        return False
+    except OSError as error:
+        fault = mapped(error, address)
+        if isinstance(fault, LinkError) and error.errno == errno.EADDRNOTAVAIL:
+            raise fault from error
+        return False
+    finally:
+        sock.close()
+
+
+def client(source: str, base_url: str, timeout: float = 4.0) -> httpx.AsyncClient:
+    """HTTP client that sends from the line's own address and follows no proxies or redirects."""
+    return httpx.AsyncClient(
+        base_url=base_url,
+        timeout=httpx.Timeout(timeout, connect=CONNECT_TIMEOUT_S),
+        transport=httpx.AsyncHTTPTransport(local_address=source or None, retries=0),
+        trust_env=False,
+        follow_redirects=False,
+    )
+
+
+def mapped_http(error: httpx.HTTPError, address: str) -> NoAnswer | ProtocolError:
+    """The most specific of our errors for one of the HTTP library's."""
+    if isinstance(error, httpx.ConnectError):
+        return NoAnswer(
+            f"{address} does not take the connection.",
+            "Look at its power and cable; if it was just restarted, wait and try again.",
+            outcome="not_sent",
+        )
+    if isinstance(error, httpx.ConnectTimeout | httpx.PoolTimeout):
+        return NoAnswer(f"{address} does not answer.", "Look at its power, cable and switch port.", outcome="not_sent")
+    if isinstance(error, httpx.TimeoutException | httpx.NetworkError):
+        return NoAnswer(f"{address} fell silent in the middle.", "Read it again before anything else is written.")
+    return ProtocolError(
+        f"{address} does not speak HTTP as it should: {type(error).__name__}.", "Is it the right device?"
+    )

@@ -1,0 +1,154 @@
+"""Frames: bytes in, frames out, and back. No port, no clock.
+
+    SOM ADDR LEN_LSB LEN_MSB CTRL CODE DATA... CHECK
+
+LEN counts every byte from SOM to the end of the check, which is a CRC-16 (two
+bytes, low first) or a one-byte checksum as CTRL says. Frames with a security block
+are recognised by length and refused: Netloom speaks no secure channel yet.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from netloom_core.errors import ProtocolError
+from netloom_core.protocols.osdp.constants import (
+    CONFIG_ADDRESS,
+    CRC_POLYNOMIAL,
+    CRC_START,
+    CTRL_CRC,
+    CTRL_SECURITY,
+    CTRL_SEQUENCE,
+    HEADER_BYTES,
+    MAX_FRAME,
+    MIN_FRAME,
+    REPLY_FLAG,
+    SOM,
+)
+
+
+def _crc_table() -> tuple[int, ...]:
+    table = []
+    for byte in range(256):
+        value = byte << 8
+        for _ in range(8):
+            value = ((value << 1) ^ CRC_POLYNOMIAL if value & 0x8000 else value << 1) & 0xFFFF
+        table.append(value)
+    return tuple(table)
+
+
+_TABLE = _crc_table()
+
+
+def crc16(data: bytes) -> int:
+    value = CRC_START
+    for byte in data:
+        value = ((value << 8) & 0xFFFF) ^ _TABLE[(value >> 8) ^ byte]
+    return value
+
+
+def checksum(data: bytes) -> int:
+    """Two's complement of the sum, so that all bytes of a good frame add up to 0 modulo 256."""
+    return -sum(data) & 0xFF
+
+
+@dataclass(frozen=True)
+class Frame:
+    """One message. `address` is without the reply flag, `sequence` 0 to 3."""
+
+    address: int
+    code: int
+    data: bytes = b""
+    sequence: int = 0
+    reply: bool = False
+    crc: bool = True
+
+
+def encode(frame: Frame) -> bytes:
+    if not 0 <= frame.address <= CONFIG_ADDRESS:
+        raise ValueError(f"address {frame.address} is not 0 to 127")
+    length = HEADER_BYTES + 1 + len(frame.data) + (2 if frame.crc else 1)
+    if length > MAX_FRAME:
+        raise ValueError(f"a frame of {length} bytes is longer than {MAX_FRAME}")
+    head = bytes(
+        (
+            SOM,
+            frame.address | (REPLY_FLAG if frame.reply else 0),
+            length & 0xFF,
+            length >> 8,
+            (frame.sequence & CTRL_SEQUENCE) | (CTRL_CRC if frame.crc else 0),
+            frame.code,
+        )
+    )
+    body = head + frame.data
+    return body + (crc16(body).to_bytes(2, "little") if frame.crc else bytes((checksum(body),)))
+
+
+class Receiver:
+    """Collects bytes and gives whole frames; skips what cannot be one.
+
+    `noise` counts the bytes that were skipped since the last `clear`. Never holds more
+    than one longest frame.
+    """
+
+    def __init__(self) -> None:
+        self._buffer = bytearray()
+        self.noise = 0
+
+    def clear(self) -> None:
+        self._buffer.clear()
+        self.noise = 0
+
+    def feed(self, data: bytes) -> list[Frame]:
+        """All frames that are complete now. Damaged ones count as noise, byte by byte."""
+        self._buffer += data
+        frames = []
+        while True:
+            self._seek_start()
+            if len(self._buffer) < 4:
+                return frames
+            length = self._buffer[2] | self._buffer[3] << 8
+            if not MIN_FRAME <= length <= MAX_FRAME:
+                self._skip(1)
+                continue
+            if len(self._buffer) < length:
+                return frames
+            try:
+                frames.append(decode(bytes(self._buffer[:length])))
+            except ProtocolError:
+                self._skip(1)
+                continue
+            del self._buffer[:length]
+
+    def _seek_start(self) -> None:
+        start = self._buffer.find(SOM)
+        self._skip(len(self._buffer) if start < 0 else start)
+
+    def _skip(self, count: int) -> None:
+        self.noise += count
+        del self._buffer[:count]
+
+
+def decode(raw: bytes) -> Frame:
+    """One whole frame. Raises ProtocolError for anything else."""
+    if len(raw) < MIN_FRAME or raw[0] != SOM or (raw[2] | raw[3] << 8) != len(raw) or len(raw) > MAX_FRAME:
+        raise ProtocolError("The bytes are not one OSDP frame.")
+    control = raw[4]
+    crc = bool(control & CTRL_CRC)
+    tail = 2 if crc else 1
+    if len(raw) < HEADER_BYTES + 1 + tail:
+        raise ProtocolError("The frame is too short for its check.")
+    body = raw[:-tail]
+    good = crc16(body) == int.from_bytes(raw[-2:], "little") if crc else checksum(body) == raw[-1]
+    if not good:
+        raise ProtocolError("The frame's check does not match its bytes.")
+    if control & CTRL_SECURITY:
+        raise ProtocolError("The frame has a security block.", "Switch the secure channel off for commissioning.")
+    return Frame(
+        address=raw[1] & ~REPLY_FLAG & 0xFF,
+        code=raw[5],
+        data=body[6:],
+        sequence=control & CTRL_SEQUENCE,
+        reply=bool(raw[1] & REPLY_FLAG),
+        crc=crc,
+    )

@@ -1,0 +1,158 @@
+"""The control panel's side of the talk with one unit: sequence numbers, busy, NAK, repeats.
+
+Sans-io: `send` gives the bytes to put on the wire; then exactly one of `received`
+or `silent` is told, and its Verdict says what to do. Legal moves are in TRANSITIONS.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused
+from netloom_core.protocols.osdp import frames
+from netloom_core.protocols.osdp.constants import BUSY_RETRIES, NAK_SEQUENCE, NAK_TEXT, RETRIES, Rep
+from netloom_core.protocols.osdp.messages import Command, Reply
+
+
+class State(Enum):
+    IDLE = "idle"
+    WAITING = "waiting"
+
+
+class Event(Enum):
+    SEND = "send"
+    REPLY = "reply"
+    BUSY = "busy"
+    BAD_SEQUENCE = "bad sequence"
+    SILENCE = "silence"
+    GIVE_UP = "give up"
+
+
+TRANSITIONS: dict[tuple[State, Event], State] = {
+    (State.IDLE, Event.SEND): State.WAITING,
+    (State.WAITING, Event.REPLY): State.IDLE,
+    (State.WAITING, Event.BUSY): State.WAITING,
+    (State.WAITING, Event.BAD_SEQUENCE): State.WAITING,
+    (State.WAITING, Event.SILENCE): State.WAITING,
+    (State.WAITING, Event.GIVE_UP): State.IDLE,
+}
+
+
+@dataclass(frozen=True)
+class Again:
+    """Put these bytes on the wire, after a pause if the unit was busy."""
+
+    data: bytes
+    busy: bool = False
+
+
+@dataclass(frozen=True)
+class Ignore:
+    """Not for us, or a late reply to an earlier command: go on waiting."""
+
+
+Verdict = Reply | Again | Ignore
+
+
+class Session:
+    """One unit's talk. `crc=False` sends checksums; replies of either kind are taken.
+
+    Sequence 0 restarts the talk (5.9); then 1, 2, 3 and round. A repeat carries the same
+    number, so the unit gives its reply once more without acting twice, which makes even a
+    COMSET safe to repeat. Only after a restart of the numbers is that protection gone.
+    """
+
+    def __init__(self, address: int, *, crc: bool = True, name: str = "", retries: int = RETRIES) -> None:
+        self.address = address
+        self.crc = crc
+        self.state = State.IDLE
+        self._name = name or f"unit {address}"
+        self._retries = retries
+        self._sequence = 0
+        self._command: Command | None = None
+        self._silences = 0
+        self._busy = 0
+        self._restarted = False
+
+    def move(self, event: Event) -> None:
+        try:
+            self.state = TRANSITIONS[self.state, event]
+        except KeyError:
+            raise RuntimeError(f"a session that is {self.state.value} cannot take {event.value}") from None
+
+    def send(self, command: Command) -> bytes:
+        self.move(Event.SEND)
+        self._command = command
+        self._silences = self._busy = 0
+        self._restarted = False
+        return self._bytes()
+
+    def _bytes(self) -> bytes:
+        command = self._command
+        if command is None:
+            raise RuntimeError("nothing is being sent")
+        return frames.encode(frames.Frame(self.address, command.code, command.data, self._sequence, crc=self.crc))
+
+    def received(self, frame: frames.Frame) -> Verdict:
+        if not frame.reply or frame.address != self.address or self.state is not State.WAITING:
+            return Ignore()
+        if frame.code == Rep.BUSY:  # carries sequence 0 always (7, BUSY)
+            self._busy += 1
+            if self._busy > BUSY_RETRIES:
+                raise self._given_up(
+                    Busy(
+                        f"{self._name} was busy {self._busy} times in a row.", "Wait until it has finished, try again."
+                    )
+                )
+            self.move(Event.BUSY)
+            return Again(self._bytes(), busy=True)
+        if frame.code == Rep.NAK:
+            return self._refused(frame)
+        if frame.sequence != self._sequence:
+            return Ignore()
+        self.move(Event.REPLY)
+        self._sequence = self._sequence % 3 + 1
+        return Reply(frame.code, frame.data)
+
+    def _refused(self, frame: frames.Frame) -> Verdict:
+        reason = frame.data[0] if frame.data else 0
+        command = self._command
+        if command is None:
+            return Ignore()
+        if reason == NAK_SEQUENCE and not self._restarted:
+            self._restarted = True
+            self._sequence = 0
+            self.move(Event.BAD_SEQUENCE)
+            return Again(self._bytes())
+        text = NAK_TEXT.get(reason, f"error {reason}")
+        self._sequence = self._sequence % 3 + 1
+        raise self._given_up(
+            Refused(f"{self._name} refused command 0x{command.code:02X}: {text}.", "Nothing was changed by it.")
+        )
+
+    def silent(self, *, garbled: bool = False) -> Again:
+        """The reply time is over. Says to repeat, or raises NoAnswer or ProtocolError."""
+        self._silences += 1
+        if self._silences > self._retries:
+            self._sequence = 0
+            if garbled:
+                raise self._given_up(
+                    ProtocolError(
+                        f"{self._name} answers with bytes that make no sense.",
+                        "Two units may share the address, or the speed is wrong.",
+                    )
+                )
+            raise self._given_up(
+                NoAnswer(f"{self._name} does not answer.", "Look at its power, its cable and the line's termination.")
+            )
+        self.move(Event.SILENCE)
+        return Again(self._bytes())
+
+    def restart(self) -> None:
+        """Number from 0 again, as after a restart of the unit."""
+        self._sequence = 0
+
+    def _given_up(self, error: NetloomError) -> NetloomError:
+        self.move(Event.GIVE_UP)
+        return error
