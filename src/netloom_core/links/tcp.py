@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import errno
+import functools
 import socket
+import ssl
 
 import httpx
 
@@ -30,8 +32,8 @@ def mapped(error: OSError, address: str) -> NoAnswer | LinkError:
     return LinkError(f"{address}: {error.strerror or error}.", "Look at this computer's network.")
 
 
-async def open_port(source: str, address: str, port: int, timeout: float) -> bool:
-    """Whether something takes a connection there; raises LinkError when the fault is on our side."""
+async def probe_port(source: str, address: str, port: int, timeout: float) -> str:
+    """`open`, `refused` or `silent`; raises LinkError when the fault is on our side."""
     loop = asyncio.get_running_loop()
     sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
     sock.setblocking(False)
@@ -40,16 +42,22 @@ async def open_port(source: str, address: str, port: int, timeout: float) -> boo
             sock.bind((source, 0))
         async with asyncio.timeout(timeout):
             await loop.sock_connect(sock, (address, port))
-        return True
+        return "open"
     except TimeoutError:
-        return False
+        return "silent"
     except OSError as error:
         fault = mapped(error, address)
-        if isinstance(fault, LinkError) and error.errno == errno.EADDRNOTAVAIL:
+        if isinstance(fault, LinkError):
             raise fault from error
-        return False
+        return "refused" if error.errno == errno.ECONNREFUSED else "silent"
     finally:
         sock.close()
+
+
+@functools.cache
+def _tls() -> ssl.SSLContext:
+    """One context for all clients; making one takes longer than a whole read."""
+    return ssl.create_default_context()
 
 
 def client(source: str, base_url: str, timeout: float = 4.0) -> httpx.AsyncClient:
@@ -57,7 +65,7 @@ def client(source: str, base_url: str, timeout: float = 4.0) -> httpx.AsyncClien
     return httpx.AsyncClient(
         base_url=base_url,
         timeout=httpx.Timeout(timeout, connect=CONNECT_TIMEOUT_S),
-        transport=httpx.AsyncHTTPTransport(local_address=source or None, retries=0),
+        transport=httpx.AsyncHTTPTransport(local_address=source or None, retries=0, verify=_tls()),
         trust_env=False,
         follow_redirects=False,
     )

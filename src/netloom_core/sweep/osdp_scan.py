@@ -1,0 +1,82 @@
+"""Scan of an OSDP multi-drop line: who answers, at which address, at which speed.
+
+First the places where units should be; then all addresses at the line's speed, then at
+the other usual speeds, with a short time-out; last the missing ones again with the
+standard's full time-out, for slow units. Only asks for identities: nothing is changed.
+"""
+
+from __future__ import annotations
+
+from netloom_core.bus.owner import SerialOwner
+from netloom_core.drivers.osdp import identity_of
+from netloom_core.errors import Busy, DeviceError, NoAnswer, ProtocolError
+from netloom_core.model.line import Line
+from netloom_core.protocols.osdp import flows
+from netloom_core.protocols.osdp.constants import MAX_ADDRESS, REPLY_TIMEOUT_S, SCAN_TIMEOUT_S, USUAL_SPEEDS
+from netloom_core.protocols.osdp.session import Session
+from netloom_core.sweep.base import Look
+
+GARBLED_TRIES = 2
+
+
+def speeds_for(line: Line) -> list[int]:
+    return list(dict.fromkeys([line.speed, *USUAL_SPEEDS]))
+
+
+async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout: float, retries: int = 0) -> bool:
+    """One question; a sighting if anything came back. Garbled answers are asked again."""
+    for attempt in range(GARBLED_TRIES + 1):
+        talk = Session(address, retries=retries)
+        try:
+            ident = await owner.converse(address, speed, flows.identify(), who="sweep", timeout=timeout, session=talk)
+        except NoAnswer:
+            return False
+        except ProtocolError:
+            if attempt < GARBLED_TRIES:
+                continue
+            look.sight(str(address), "osdp", speed=str(speed), garbled="yes")
+            return True
+        except (DeviceError, Busy) as error:
+            look.sight(str(address), "osdp", speed=str(speed), refused=error.message)
+            return True
+        finally:
+            owner.forget(address, speed)
+        facts = identity_of(ident).facts
+        profile = look.library.best(facts)
+        look.sight(
+            str(address),
+            "osdp",
+            **facts,
+            speed=str(speed),
+            serial=f"{ident.serial:08X}",
+            firmware=ident.firmware,
+            maker=profile.maker if profile else f"vendor {ident.vendor}",
+            **({"model": profile.model} if profile else {}),
+        )
+        return True
+    return False
+
+
+class OsdpScan:
+    name = "osdp"
+
+    def fits(self, line: Line) -> bool:
+        return line.kind == "serial" and line.protocol == "osdp"
+
+    async def run(self, look: Look) -> None:
+        owner = look.owners.serial(look.line)
+        expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
+        quick = [
+            *expected,
+            *((address, speed) for speed in speeds_for(look.line) for address in range(MAX_ADDRESS + 1)),
+        ]
+        quick = list(dict.fromkeys(quick))
+        answered: set[tuple[int, int]] = set()
+        for count, (address, speed) in enumerate(quick, 1):
+            if await ask(look, owner, address, speed, SCAN_TIMEOUT_S):
+                answered.add((address, speed))
+            if count % 8 == 0 or count == len(quick):
+                look.progress(self.name, count, len(quick))
+        for address, speed in expected:
+            if (address, speed) not in answered:
+                await ask(look, owner, address, speed, REPLY_TIMEOUT_S, retries=1)
