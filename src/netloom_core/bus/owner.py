@@ -34,7 +34,7 @@ class SerialOwner:
         self._link: SerialLink | None = None
         self._receiver = Receiver()
         self._sessions: dict[tuple[int, int], Session] = {}
-        self.garbled = False
+        self.strays: set[int] = set()  # units heard when nobody was waiting for them; a scan asks them again
 
     @asynccontextmanager
     async def turn(self, who: str) -> AsyncIterator[SerialLink]:
@@ -87,7 +87,7 @@ class SerialOwner:
         data = talk.send(command)
         while True:
             await asyncio.sleep(line_time(IDLE_CHARACTERS, link.speed))
-            link.discard()
+            self._note_strays(link.take())
             self._receiver.clear()
             link.write(data)
             verdict = await self._listen(link, talk, line_time(len(data), link.speed) + timeout)
@@ -101,7 +101,6 @@ class SerialOwner:
         loop = asyncio.get_running_loop()
         deadline = loop.time() + patience
         begun = False
-        self.garbled = False
         while (left := deadline - loop.time()) > 0:
             arrived = await link.read(left)
             if arrived and not begun:
@@ -111,8 +110,19 @@ class SerialOwner:
                 verdict = talk.received(frame)
                 if not isinstance(verdict, Ignore):
                     return verdict
-        self.garbled = begun
+                if frame.reply:
+                    self.strays.add(frame.address)
+                    begun = False
         return talk.silent(garbled=begun)
+
+    async def listen(self, seconds: float) -> None:
+        """Say nothing for a while and note who speaks."""
+        async with self.turn("sweep") as link:
+            await asyncio.sleep(seconds)
+            self._note_strays(link.take())
+
+    def _note_strays(self, data: bytes) -> None:
+        self.strays |= {frame.address for frame in self._receiver.feed(data) if frame.reply}
 
     def _drop(self) -> None:
         if self._link is not None:

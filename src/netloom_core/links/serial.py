@@ -89,11 +89,13 @@ class SerialLink:
         asyncio.get_running_loop().remove_reader(self._port.fileno())
         self._arrived.set()
 
-    def discard(self) -> None:
-        """Forget what came in and was not asked for."""
+    def take(self) -> bytes:
+        """What has come in so far, without waiting."""
+        data = bytes(self._buffer)
         self._buffer.clear()
         if self._broken is None:
             self._arrived.clear()
+        return data
 
     def write(self, data: bytes) -> None:
         """Frames are short and the kernel takes them whole."""
@@ -116,9 +118,7 @@ class SerialLink:
                 return b""
         if self._broken is not None and not self._buffer:
             raise self._broken
-        data = bytes(self._buffer)
-        self.discard()
-        return data
+        return self.take()
 
     def close(self) -> None:
         if self._broken is None:

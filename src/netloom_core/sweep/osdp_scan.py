@@ -1,8 +1,8 @@
 """Scan of an OSDP multi-drop line: who answers, at which address, at which speed.
 
-First the places where units should be; then all addresses at the line's speed, then at
-the other usual speeds, with a short time-out; last the missing ones again with the
-standard's full time-out, for slow units. Only asks for identities: nothing is changed.
+A short time-out for each; who answers late is heard while the next is asked, and asked
+again in peace. Last the missing ones again with the standard's full time-out, for slow
+units. Only asks for identities: nothing is changed.
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ from netloom_core.protocols.osdp.session import Session
 from netloom_core.sweep.base import Look
 
 GARBLED_TRIES = 2
+LATE_S = 0.1  # before the speed is changed: a late reply would be lost by it
 
 
 def speeds_for(line: Line) -> list[int]:
@@ -57,6 +58,18 @@ async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout:
     return False
 
 
+def looks(look: Look) -> list[tuple[int, int]]:
+    """Places in the order of likelihood: where units should be and where factories put them,
+    at every speed; then all addresses at the line's speed, then at the other usual ones."""
+    speeds = speeds_for(look.line)
+    expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
+    factory = {int(a) for p in look.library if p.reach.osdp for a in p.factory.addresses if a.isdecimal()}
+    likely = sorted({address for address, _ in expected} | factory)
+    places = [*expected, *((address, speed) for speed in speeds for address in likely)]
+    places += [(address, speed) for speed in speeds for address in range(MAX_ADDRESS + 1)]
+    return list(dict.fromkeys(places))
+
+
 class OsdpScan:
     name = "osdp"
 
@@ -66,17 +79,27 @@ class OsdpScan:
     async def run(self, look: Look) -> None:
         owner = look.owners.serial(look.line)
         expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
-        quick = [
-            *expected,
-            *((address, speed) for speed in speeds_for(look.line) for address in range(MAX_ADDRESS + 1)),
-        ]
-        quick = list(dict.fromkeys(quick))
+        places = looks(look)
         answered: set[tuple[int, int]] = set()
-        for count, (address, speed) in enumerate(quick, 1):
+        owner.strays.clear()
+        last = look.line.speed
+        for count, (address, speed) in enumerate(places, 1):
+            if speed != last:
+                await owner.listen(LATE_S)
+                await self._late(look, owner, last, answered)
+                last = speed
             if await ask(look, owner, address, speed, SCAN_TIMEOUT_S):
                 answered.add((address, speed))
-            if count % 8 == 0 or count == len(quick):
-                look.progress(self.name, count, len(quick))
+            await self._late(look, owner, speed, answered)
+            if count % 8 == 0 or count == len(places):
+                look.progress(self.name, count, len(places))
         for address, speed in expected:
             if (address, speed) not in answered:
                 await ask(look, owner, address, speed, REPLY_TIMEOUT_S, retries=1)
+
+    async def _late(self, look: Look, owner: SerialOwner, speed: int, answered: set[tuple[int, int]]) -> None:
+        """A unit that answered after its short time-out was heard by somebody else: ask it in peace."""
+        while owner.strays:
+            address = owner.strays.pop()
+            if (address, speed) not in answered and await ask(look, owner, address, speed, REPLY_TIMEOUT_S, retries=1):
+                answered.add((address, speed))

@@ -37,9 +37,9 @@ class WriteSettings:
         async with context.driver() as driver:
             await patiently(lambda: context.check_identity(driver))
             running = await driver.read("running")
+            await context.host.save_documents(context.target.device, {"running": running})
             todo = still_to_do(context, running)
             if not todo:
-                await context.host.save_documents(context.target.device, {"running": running})
                 context.step.message = "The device had these values already; read, not written."
                 await self._settled(context, running)
                 return

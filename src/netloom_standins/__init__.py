@@ -1,0 +1,1 @@
+"""Simulated devices on real sockets and pseudo-terminals, with their faults, and the demo installation."""

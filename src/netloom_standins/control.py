@@ -1,0 +1,126 @@
+"""The control API of the stand-ins: lists units, makes them misbehave.
+
+On 127.0.0.1 with a token that only the owner of the data folder can read.
+    GET  /units                    all units with their troubles
+    POST /units/<serial>/fault     {"kind": ..., ...}; kinds are in FAULTS
+"""
+
+from __future__ import annotations
+
+import hmac
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+from netloom_core.errors import NetloomError
+from netloom_core.profiles.values import checked
+from netloom_standins.http_box import Receive, Send, read_json, reply
+from netloom_standins.units import BOOT_S, Unit
+
+DEFAULT_SECONDS = 10.0
+MAX_SECONDS = 3600.0
+
+
+def _seconds(body: dict[str, Any]) -> float:
+    value = body.get("seconds", DEFAULT_SECONDS)
+    return min(float(value), MAX_SECONDS) if isinstance(value, int | float) and value > 0 else DEFAULT_SECONDS
+
+
+async def power_cut(unit: Unit, body: dict[str, Any]) -> None:
+    await unit.power_cut()
+
+
+async def silence(unit: Unit, body: dict[str, Any]) -> None:
+    await unit.silence(True)
+
+
+async def slow_boot(unit: Unit, body: dict[str, Any]) -> None:
+    unit.faults.boot_seconds = _seconds(body)
+
+
+async def pull_cable(unit: Unit, body: dict[str, Any]) -> None:
+    unit.faults.pull_on_write = _seconds(body)
+
+
+async def refuse(unit: Unit, body: dict[str, Any]) -> None:
+    unit.faults.refuse_writes = True
+
+
+async def lie(unit: Unit, body: dict[str, Any]) -> None:
+    unit.faults.liar = str(body.get("path", ""))
+
+
+async def tamper(unit: Unit, body: dict[str, Any]) -> None:
+    unit.faults.tamper = True
+
+
+async def change(unit: Unit, body: dict[str, Any]) -> None:
+    """Somebody changes a value at the device itself; with `stored` it is kept, too."""
+    path = str(body.get("path", ""))
+    unit.take(path, checked(unit.profile, path, body.get("value")))
+    if body.get("stored"):
+        unit.keep()
+
+
+async def point(unit: Unit, body: dict[str, Any]) -> None:
+    """Something happens at a terminal: an input closes, say."""
+    name, state = str(body.get("point", "")), str(body.get("state", ""))
+    known = unit.profile.by_point.get(name)
+    if known is None or state not in known.states:
+        raise NetloomError(f"{unit.label} has no point {name} with state {state}.")
+    unit.set_point(name, state)
+
+
+async def clear(unit: Unit, body: dict[str, Any]) -> None:
+    unit.faults = type(unit.faults)(boot_seconds=BOOT_S)
+
+
+FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
+    "power-cut": power_cut,
+    "silence": silence,
+    "slow-boot": slow_boot,
+    "pull-cable": pull_cable,
+    "refuse": refuse,
+    "lie": lie,
+    "tamper": tamper,
+    "change": change,
+    "point": point,
+    "clear": clear,
+}
+
+
+def described(unit: Unit) -> dict[str, Any]:
+    return {
+        "serial": unit.serial,
+        "model": unit.profile.model,
+        "label": unit.label,
+        "where": unit.where(),
+        "faults": {name: value for name, value in vars(unit.faults).items() if value and value != BOOT_S},
+    }
+
+
+class Control:
+    def __init__(self, units: list[Unit], token: str) -> None:
+        self._units = units
+        self._token = token
+
+    async def __call__(self, scope: dict[str, Any], receive: Receive, send: Send) -> None:
+        given = dict(scope["headers"]).get(b"authorization", b"").decode("latin-1")
+        if not hmac.compare_digest(given, f"Bearer {self._token}"):
+            await reply(send, 401, {"problem": "token"})
+            return
+        if (scope["method"], scope["path"]) == ("GET", "/units"):
+            await reply(send, 200, {"units": [described(unit) for unit in self._units], "kinds": list(FAULTS)})
+            return
+        parts = scope["path"].strip("/").split("/")
+        unit = next((u for u in self._units if len(parts) == 3 and u.serial == parts[1]), None)
+        body = await read_json(receive)
+        fault = FAULTS.get(str(body.get("kind")))
+        if unit is None or fault is None or scope["method"] != "POST":
+            await reply(send, 404, {"problem": "no such unit or kind of fault"})
+            return
+        try:
+            await fault(unit, body)
+        except NetloomError as error:
+            await reply(send, 422, {"problem": error.message})
+            return
+        await reply(send, 200, described(unit))

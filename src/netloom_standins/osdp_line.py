@@ -1,0 +1,275 @@
+"""An RS-485 line on a pseudo-terminal, with true line time, and the OSDP units on it.
+
+The far end of the pseudo-terminal shows which speed the port is set to, so a unit at
+another speed hears nothing. Two units that answer at once mix their bits, as on a wire.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+import pty
+import termios
+import tty
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from netloom_core.bus.timing import line_time
+from netloom_core.errors import OutOfRange
+from netloom_core.plan.documents import MISSING, get
+from netloom_core.profiles.values import checked
+from netloom_core.protocols.osdp import frames
+from netloom_core.protocols.osdp.constants import Cmd, Out, Rep
+from netloom_core.protocols.osdp.messages import (
+    SETS,
+    STATUS_OK,
+    STATUS_RANGE,
+    STATUS_UNKNOWN_ID,
+    Com,
+    PdId,
+    TableReply,
+)
+from netloom_standins.units import Unit
+
+TURNAROUND_S = 0.002
+PIECE = 8  # bytes written at once while a reply goes out
+SPEEDS = {
+    getattr(termios, f"B{speed}"): speed for speed in (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400)
+}
+
+
+@dataclass
+class OsdpUnit(Unit):
+    address: int = 0
+    speed: int = 9600
+    up: bool = True
+    _sequence: int = 0
+    _last: bytes = b""
+    _jobs: set[asyncio.Task[Any]] = field(default_factory=set)
+
+    def where(self) -> str:
+        return f"{self.address} at {self.speed} baud"
+
+    def state(self) -> dict[str, Any]:
+        return {**super().state(), "address": self.address, "speed": self.speed}
+
+    def load(self, state: dict[str, Any]) -> None:
+        super().load(state)
+        self.address, self.speed = state["address"], state["speed"]
+
+    async def power_cut(self) -> None:
+        self.up = False
+        self.lose_unkept()
+        self._sequence, self._last = 0, b""
+        self._later(self.faults.boot_seconds, self._boot)
+
+    def _boot(self) -> None:
+        self.up = True
+
+    def _unplug(self, seconds: float) -> None:
+        self.up = False
+        self._later(seconds, self._boot)
+
+    def _later(self, seconds: float, act: Any) -> None:
+        async def wait() -> None:
+            await asyncio.sleep(seconds)
+            act()
+
+        task = asyncio.ensure_future(wait())
+        self._jobs.add(task)
+        task.add_done_callback(self._jobs.discard)
+
+    def answer(self, frame: frames.Frame) -> bytes:
+        """The reply's bytes, or none. Repeats the last reply for a repeated sequence number."""
+        if not self.up or self.faults.silent:
+            return b""
+        if frame.sequence == 0:
+            self._last = b""
+        elif frame.sequence == self._sequence and self._last:
+            return self._last
+        elif frame.sequence != self._sequence % 3 + 1:
+            return self._framed(frame, Rep.NAK, b"\x04")
+        before = self.address
+        code, data = self._carry_out(frame)
+        if not self.up:
+            return b""
+        self._sequence = frame.sequence
+        self._last = self._framed(frame, code, data, before)
+        return self._last
+
+    def _framed(self, frame: frames.Frame, code: int, data: bytes = b"", address: int | None = None) -> bytes:
+        return frames.encode(
+            frames.Frame(
+                self.address if address is None else address, code, data, frame.sequence, reply=True, crc=frame.crc
+            )
+        )
+
+    def _carry_out(self, frame: frames.Frame) -> tuple[int, bytes]:
+        match frame.code:
+            case Cmd.POLL:
+                return Rep.ACK, b""
+            case Cmd.ID:
+                number = self.profile.reach.osdp.model_number if self.profile.reach.osdp else 0
+                ident = PdId(self._vendor(), number, 1, int(self.serial, 16), self.firmware)
+                return Rep.PDID, ident.pack()
+            case Cmd.CAP:
+                return Rep.PDCAP, self._capabilities()
+            case Cmd.LSTAT:
+                return Rep.LSTATR, bytes((1 if self.faults.tamper else 0, 0))
+            case Cmd.ISTAT:
+                return Rep.ISTATR, self._flags("input")
+            case Cmd.OSTAT:
+                return Rep.OSTATR, self._flags("relay")
+            case Cmd.OUT:
+                return self._out(frame.data)
+            case Cmd.COMSET:
+                return self._comset(frame.data)
+            case Cmd.MFG:
+                return self._mfg(frame.data)
+        return Rep.NAK, b"\x03"
+
+    def _vendor(self) -> str:
+        return self.profile.reach.osdp.vendor if self.profile.reach.osdp else "000000"
+
+    def _of(self, kind: str) -> list[str]:
+        return [point.id for point in self.profile.by_point.values() if point.kind == kind]
+
+    def _flags(self, kind: str) -> bytes:
+        return bytes(self.profile.by_point[point].states.index(self.points[point]) for point in self._of(kind))
+
+    def _capabilities(self) -> bytes:
+        records = [(1, 1, len(self._of("input"))), (2, 1, len(self._of("relay"))), (8, 1, 0), (10, 128, 0)]
+        return bytes(part for record in records for part in record)
+
+    def _out(self, data: bytes) -> tuple[int, bytes]:
+        relays = self._of("relay")
+        if len(data) % 4 or not data:
+            return Rep.NAK, b"\x02"
+        for start in range(0, len(data), 4):
+            number, control = data[start], data[start + 1]
+            if number >= len(relays):
+                return Rep.NAK, b"\x09"
+            if control in (Out.ON, Out.ON_FOR):
+                self.set_point(relays[number], "on")
+            elif control in (Out.OFF, Out.OFF_FOR):
+                self.set_point(relays[number], "off")
+        return Rep.OSTATR, self._flags("relay")
+
+    def _comset(self, data: bytes) -> tuple[int, bytes]:
+        if len(data) != 5:
+            return Rep.NAK, b"\x02"
+        wanted = Com.parse(data)
+        if self.faults.refuse_writes or wanted.address > 126 or wanted.speed not in SPEEDS.values():
+            return Rep.COM, bytes((self.address,)) + self.speed.to_bytes(4, "little")
+        if self.faults.pull_on_write:
+            self._unplug(self.faults.pull_on_write)
+            self.faults.pull_on_write = 0.0
+            return Rep.COM, data
+        self.address, self.speed = wanted.address, wanted.speed
+        self.factory = False
+        self.on_change()
+        return Rep.COM, data
+
+    def _mfg(self, data: bytes) -> tuple[int, bytes]:
+        reach = self.profile.reach.osdp
+        table = reach.table if reach else None
+        if table is None or len(data) < 5 or data[:3].hex().upper() != table.vendor:
+            return Rep.NAK, b"\x03"
+        op, which, rest = data[3], data[4], data[5:]
+        paths = {s.table.id: path for path, s in self.profile.by_path.items() if s.table}
+        status, values = STATUS_OK, {}
+        if op == table.read:
+            document = self.startup if which == SETS["startup"] else self.running
+            for ident in rest:
+                value = get(document, paths[ident]) if ident in paths else MISSING
+                if value is MISSING:
+                    status = STATUS_UNKNOWN_ID
+                else:
+                    values[ident] = int(value)
+        elif op == table.write:
+            status = self._table_write(paths, rest)
+        elif op == table.store:
+            self.keep()
+        elif op == table.restart:
+            self._later(0.2, lambda: asyncio.ensure_future(self.power_cut()))
+        else:
+            return Rep.NAK, b"\x03"
+        return Rep.MFGREP, TableReply(op, status, values).pack(table.vendor)
+
+    def _table_write(self, paths: dict[int, str], rest: bytes) -> int:
+        pairs = [(rest[i], rest[i + 1] | rest[i + 2] << 8) for i in range(0, len(rest) - 2, 3)]
+        if self.faults.refuse_writes:
+            return STATUS_RANGE
+        try:
+            good = [(paths[ident], checked(self.profile, paths[ident], value)) for ident, value in pairs]
+        except KeyError:
+            return STATUS_UNKNOWN_ID
+        except OutOfRange:
+            return STATUS_RANGE
+        if self.faults.pull_on_write:
+            good = good[: len(good) // 2]
+            self._unplug(self.faults.pull_on_write)
+            self.faults.pull_on_write = 0.0
+        for path, value in good:
+            self.take(path, value)
+        return STATUS_OK
+
+
+class OsdpLine:
+    """The pseudo-terminal and who hangs on it. `link` is a stable name for the port."""
+
+    def __init__(self, link: Path, units: list[OsdpUnit]) -> None:
+        self.link = link
+        self.units = units
+        self._master, self._slave = pty.openpty()
+        tty.setraw(self._slave)
+        os.set_blocking(self._master, False)
+        self._receiver = frames.Receiver()
+        self._busy: set[asyncio.Task[None]] = set()
+
+    def start(self) -> None:
+        self.link.unlink(missing_ok=True)
+        self.link.symlink_to(os.ttyname(self._slave))
+        asyncio.get_running_loop().add_reader(self._master, self._readable)
+
+    def stop(self) -> None:
+        asyncio.get_running_loop().remove_reader(self._master)
+        for task in list(self._busy):
+            task.cancel()
+        os.close(self._master)
+        os.close(self._slave)
+        self.link.unlink(missing_ok=True)
+
+    def speed(self) -> int:
+        return SPEEDS.get(termios.tcgetattr(self._master)[4], 0)
+
+    def _readable(self) -> None:
+        try:
+            data = os.read(self._master, 4096)
+        except BlockingIOError:
+            return
+        for frame in self._receiver.feed(data):
+            if not frame.reply:
+                task = asyncio.ensure_future(self._serve(frame, len(data), self.speed()))
+                self._busy.add(task)
+                task.add_done_callback(self._busy.discard)
+
+    async def _serve(self, frame: frames.Frame, length: int, speed: int) -> None:
+        hearing = [u for u in self.units if u.speed == speed and u.address == frame.address]
+        if not hearing:
+            return
+        await asyncio.sleep(line_time(length, speed) + TURNAROUND_S)
+        replies = [reply for reply in (unit.answer(frame) for unit in hearing) if reply]
+        if not replies:
+            return
+        mixed = replies[0]
+        for other in replies[1:]:
+            size = max(len(mixed), len(other))
+            mixed = bytes(a & b for a, b in zip(mixed.ljust(size, b"\xff"), other.ljust(size, b"\xff"), strict=True))
+        for start in range(0, len(mixed), PIECE):
+            piece = mixed[start : start + PIECE]
+            await asyncio.sleep(line_time(len(piece), speed))
+            with contextlib.suppress(BlockingIOError):
+                os.write(self._master, piece)
