@@ -14,6 +14,7 @@ import signal
 from pathlib import Path
 from typing import Any
 
+import yaml
 from uvicorn.config import Config
 from uvicorn.server import ServerState
 
@@ -56,6 +57,7 @@ def write_private(path: Path, content: dict[str, Any]) -> None:
 async def run(arguments: argparse.Namespace) -> None:
     folder: Path = arguments.data / "standins"
     site = load_site(arguments.site, arguments.network)
+    (folder / "site.yaml").write_text(yaml.safe_dump(site, allow_unicode=True, sort_keys=False))
     units, lines = build_units(site, Library.read(arguments.profiles), folder)
     memory = Memory(folder / "memory.json", units)
     memory.load()

@@ -90,6 +90,7 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
 
 def described(unit: Unit) -> dict[str, Any]:
     return {
+        "name": unit.name,
         "serial": unit.serial,
         "model": unit.profile.model,
         "label": unit.label,

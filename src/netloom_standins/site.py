@@ -66,6 +66,7 @@ def build_units(site: dict[str, Any], library: Library, folder: Path) -> tuple[l
         common: dict[str, Any] = {
             "profile": profile,
             "serial": device["serial"],
+            "name": device["name"],
             "firmware": unit_data["firmware"],
             "startup": document,
             "running": document,

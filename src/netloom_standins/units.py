@@ -35,6 +35,7 @@ class Unit:
     running: Document
     startup: Document
     factory: bool = False
+    name: str = ""
     faults: Faults = field(default_factory=Faults)
     points: dict[str, str] = field(default_factory=dict)
     on_change: Callable[[], None] = lambda: None

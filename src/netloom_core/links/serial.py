@@ -124,3 +124,13 @@ class SerialLink:
         if self._broken is None:
             asyncio.get_running_loop().remove_reader(self._port.fileno())
         self._port.close()
+
+
+def check_port(path: str, speed: int) -> None:
+    """Open and close it once, so that a wrong or busy port is told at once. Sends nothing."""
+    try:
+        serial.Serial(path, speed, timeout=0, exclusive=True).close()
+    except OSError as error:
+        raise _mapped(error, path) from error
+    except ValueError as error:
+        raise LinkError(f"The port {path} cannot be set to {speed} baud.", "Choose a usual speed.") from error

@@ -36,8 +36,12 @@ async def sweep(
     saw: Callable[[Sighting], None] = lambda sighting: None,
     progress: Callable[[str, str, int, int], None] = lambda line, method, done, total: None,
     methods: Sequence[Method] = METHODS,
+    stop: asyncio.Event | None = None,
 ) -> SweepResult:
-    """Sweep the lines at once; a line or method that fails is told in `troubles`, the others go on."""
+    """Sweep the lines at once; a line or method that fails is told in `troubles`, the others go on.
+
+    When `stop` is set the methods end; what was seen by then is given, and nobody is called missing.
+    """
     result = SweepResult()
 
     def take(sighting: Sighting) -> None:
@@ -61,12 +65,21 @@ async def sweep(
                 {"line": line.id, "method": method.name, "message": error.message, "try": error.hint}
             )
 
-    async with asyncio.TaskGroup() as group:
-        for line in lines:
-            for method in methods:
-                if method.fits(line):
-                    group.create_task(one(line, method))
+    tasks = [asyncio.create_task(one(line, m)) for line in lines for m in methods if m.fits(line)]
+    stopper = asyncio.create_task(stop.wait() if stop else asyncio.Event().wait())
+    try:
+        while (open_tasks := [task for task in tasks if not task.done()]) and not stopper.done():
+            await asyncio.wait([*open_tasks, stopper], return_when=asyncio.FIRST_COMPLETED)
+    finally:
+        for task in [*tasks, stopper]:
+            task.cancel()
+        outcomes = await asyncio.gather(*tasks, return_exceptions=True)
+    for outcome in outcomes:
+        if isinstance(outcome, Exception):
+            raise outcome
     result.findings = fuse(result.sightings, known, library)
+    if stop is not None and stop.is_set():
+        return result
     seen_lines = {sighting.line for sighting in result.sightings}
     blocked = {t["line"]: t["message"] for t in result.troubles if t["line"] not in seen_lines}
     result.missing = await explain_all(known, {line.id: line for line in lines}, result.findings, blocked, library)

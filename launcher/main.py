@@ -1,0 +1,62 @@
+"""What the launcher's first word means."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+from launcher.demo import demo, serve
+from launcher.setup import SetupTrouble, ensure_browser, ensure_python, ensure_web, python_of
+
+EXIT_WORDS = 2
+
+
+def default_data() -> Path:
+    given = os.environ.get("NETLOOM_DATA")
+    base = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+    return Path(given) if given else base / "netloom"
+
+
+def main(root: Path, words: list[str]) -> int:
+    environment = {**os.environ, "PYTHONPATH": str(root / "src"), "PYTHONUNBUFFERED": "1"}
+    first = words[0] if words else ""
+    try:
+        if first == "test":
+            ensure_python(root, dev=True)
+            ensure_web(root)
+            ensure_browser()
+            return subprocess.run(
+                [str(python_of(root)), "-m", "pytest", *words[1:]], cwd=root, env=environment
+            ).returncode
+        if first in ("demo", "serve"):
+            arguments = _start_words(first, words[1:])
+            ensure_python(root, dev=False)
+            ensure_web(root)
+            start = demo if first == "demo" else serve
+            return start(root, arguments, environment)
+        ensure_python(root, dev=False)
+    except SetupTrouble as trouble:
+        print(trouble, file=sys.stderr)
+        return 1
+    except subprocess.CalledProcessError as error:
+        print(f"Setting up failed at: {' '.join(map(str, error.cmd[:4]))} … Its words are above.", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+    python = str(python_of(root))
+    os.execve(python, [python, "-m", "netloom_cli", *words], environment)  # noqa: S606
+
+
+def _start_words(first: str, words: list[str]) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog=f"netloom {first}")
+    parser.add_argument("--port", type=int, default=8440, help="port of the web interface (8440)")
+    parser.add_argument("--data", type=Path, default=default_data(), help="data folder")
+    if first == "demo":
+        parser.add_argument("--fresh", action="store_true", help="begin anew: forget all of an earlier demo")
+        parser.add_argument("--network", default="", help="network of the stand-ins (127.20.10.0/24)")
+    else:
+        parser.add_argument("--host", default="127.0.0.1", help="address to listen at; 127.0.0.1 unless told otherwise")
+    return parser.parse_args(words)

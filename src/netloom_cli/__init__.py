@@ -1,0 +1,1 @@
+"""The technician's commands: a client of the running server's API."""

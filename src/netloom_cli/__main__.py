@@ -1,0 +1,3 @@
+from netloom_cli.main import run
+
+run()

@@ -1,0 +1,124 @@
+"""Backups, proof, archives, the journal."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from netloom_cli.changes import Devices, _outcome
+from netloom_cli.client import DIFFERS, DONE, FAILED, WORDS, begin, call, context, fail, follow, give, note
+from netloom_cli.output import console, table, value
+
+
+def register(app: typer.Typer) -> None:
+    app.command()(backup)
+    app.command()(backups)
+    app.command()(verify)
+    app.command("export")(export_archive)
+    app.command("import")(import_archive)
+    app.command("check")(check_archive)
+    app.command()(journal)
+
+
+def backup(
+    devices: Devices = None, baseline: Annotated[bool, typer.Option("--baseline", help="approve as baseline")] = False
+) -> None:
+    """Back up running and startup values."""
+    run = follow(begin({"kind": "backup", "devices": devices or [], "baseline": baseline}))
+    made = call("GET", f"/api/backups?run={run['id']}")["backups"]
+    failed = [one for one in _outcome(run)["devices"] if one["result"] != "done"]
+    if context.json:
+        give({"run": run["id"], "backups": made, "failed": failed})
+    else:
+        note(f"{len(made)} backed up{' as baseline' if baseline else ''}, {len(failed)} not.")
+        for one in failed:
+            note(f"{one['name']}: {one['message']}\n  Try: {one['try']}")
+    raise typer.Exit(FAILED if failed else DONE)
+
+
+def backups() -> None:
+    """All backups, newest first."""
+    found = call("GET", "/api/backups")
+    if context.json:
+        give(found)
+        return
+    table(
+        ("Id", "Device", "Taken", "By", "Baseline", "Label", "Digest"),
+        ((b["id"], b["name"], b["taken"][:19], b["by"], "yes" if b["baseline"] else "", b["label"], b["digest"][:12])
+         for b in found["backups"]),
+    )  # fmt: skip
+
+
+def verify(devices: Devices = None) -> None:
+    """Read all devices and compare with the baseline."""
+    run = follow(begin({"kind": "verify", "devices": devices or []}), told=lambda step: None)
+    results: list[dict[str, Any]] = run["result"].get("devices", [])
+    if context.json:
+        give({"run": run["id"], "devices": results})
+    else:
+        for one in results:
+            console.print(f"{one['name']}: {one['result']}  {one['message']}", markup=False, highlight=False)
+            for d in one["differences"]:
+                line = f"    {d['kind']}  {d['path']}: baseline {value(d['baseline'])}, running {value(d['running'])}"
+                console.print(line, markup=False, highlight=False)
+    raise typer.Exit(DONE if all(one["result"] == "match" for one in results) else DIFFERS)
+
+
+def export_archive(file: Path) -> None:
+    """All backups as one archive."""
+    if not file.parent.is_dir():
+        fail("words", f"There is no folder {file.parent}.", "Make it first.", WORDS)
+    data = call("GET", "/api/backups/export", raw=True)
+    part = file.with_name(f".{file.name}.part")
+    with part.open("wb") as out:
+        out.write(data)
+        out.flush()
+        os.fsync(out.fileno())
+    part.replace(file)
+    give({"file": str(file), "bytes": len(data)}) if context.json else note(f"Wrote {file}, {len(data)} bytes.")
+
+
+def _upload(file: Path, what: str) -> dict[str, Any]:
+    try:
+        data = file.read_bytes()
+    except OSError as error:
+        fail("words", f"{file} cannot be read: {error.strerror}.", "Name an archive that is there.", WORDS)
+    result: dict[str, Any] = call("POST", f"/api/backups/{what}/archive.zip", content=data)
+    return result
+
+
+def import_archive(file: Path) -> None:
+    """Add an archive's backups to the store."""
+    done = _upload(file, "import")
+    give(done) if context.json else note(f"{done['added']} of {done['backups']} backups were new and are here now.")
+
+
+def check_archive(file: Path) -> None:
+    """Whether an archive is whole; any flipped bit is found."""
+    done = _upload(file, "check")
+    give(done) if context.json else note(
+        f"The archive is whole: {done['backups']} backups, {done['documents']} documents of {done['installation']}."
+    )
+
+
+def journal(device: Annotated[str, typer.Option("--device", help="only this device's id")] = "") -> None:
+    """What was written to which device, before, after, by whom, with the read-back."""
+    found = call("GET", f"/api/journal?device={device}")
+    if context.json:
+        give(found)
+    else:
+        for one in reversed(found["entries"]):
+            console.print(
+                f"{one['time'][:19]}  {one['name']}  {one['action']} {one['kind']} {one['outcome']}  by {one['by']}",
+                markup=False, highlight=False,
+            )  # fmt: skip
+            for c in one["changes"]:
+                back = f", read back {value(c['read_back'])}" if "read_back" in c else ""
+                line = f"    {c['path']}: {value(c['from'])} → {value(c['to'])}{back}"
+                console.print(line, markup=False, highlight=False)
+    if not found["whole"]:
+        note("The chain is broken: the journal is not what was written.")
+        raise typer.Exit(DIFFERS)

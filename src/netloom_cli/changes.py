@@ -1,0 +1,193 @@
+"""Addresses, settings, plans and writing; driving points."""
+
+from __future__ import annotations
+
+import json as jsonlib
+import sys
+from typing import Annotated, Any
+
+import typer
+
+from netloom_cli.client import DONE, FAILED, REFUSED, WORDS, begin, call, context, fail, follow, give, note
+from netloom_cli.output import changes as shown_changes
+from netloom_cli.output import console
+
+Devices = Annotated[list[str] | None, typer.Argument(help="names, serial numbers, addresses or ids; all when none")]
+Yes = Annotated[bool, typer.Option("--yes", help="write without asking")]
+
+
+def register(app: typer.Typer) -> None:
+    app.command()(address)
+    app.command("set")(set_values)
+    app.command()(plan)
+    app.command()(apply)
+    app.command()(drive)
+    app.command()(restore)
+    app.command()(undo)
+    app.command()(credentials)
+    app.command()(read)
+
+
+def _pair(word: str) -> tuple[str, str]:
+    left, equals, right = word.partition("=")
+    if not equals or not left:
+        fail("words", f"{word!r} lacks a value.", "Write NAME=VALUE.", WORDS)
+    return left, right
+
+
+def address(assignments: Annotated[list[str], typer.Argument(help="DEVICE=ADDRESS, ADDRESS@LINE")]) -> None:
+    """Plan addresses; `apply` writes them."""
+    body = []
+    for word in assignments:
+        device, place = _pair(word)
+        wanted, _, line = place.partition("@")
+        body.append({"device": device, "address": wanted, "line": line})
+    done = call("POST", "/api/addresses", {"assignments": body})
+    if context.json:
+        give(done)
+    else:
+        for one in done["devices"]:
+            note(f"{one['name']}: {one['planned_address']} is planned. `netloom apply` writes it.")
+
+
+def _value(text: str) -> Any:
+    """Numbers and true/false as such, all else as text; the server knows the type that is due."""
+    try:
+        parsed = jsonlib.loads(text)
+    except ValueError:
+        return text
+    return parsed if isinstance(parsed, int | bool) else text
+
+
+def set_values(device: str, values: Annotated[list[str], typer.Argument(help="POINTER=VALUE")]) -> None:
+    """Change intended values; `apply` writes them."""
+    body = []
+    for word in values:
+        path, text = _pair(word)
+        body.append({"device": device, "path": path, "value": _value(text)})
+    done = call("POST", "/api/intended", {"changes": body})
+    if context.json:
+        give(done)
+    else:
+        for one in done["devices"]:
+            note(f"{one['name']}: {one['counts']['pending']} values pending. `netloom apply` writes them.")
+
+
+def _show_plan(made: dict[str, Any]) -> None:
+    for step in made["steps"]:
+        disturbs = f"  disturbs: {', '.join(step['disturbs'])}" if step["disturbs"] else ""
+        console.print(f"{step['name']}: {step['action']}{disturbs}", markup=False, highlight=False)
+        for line in shown_changes(step["changes"]):
+            console.print(f"    {line}", markup=False, highlight=False)
+        for path in step["unkept"]:
+            console.print(f"    keep {path}", markup=False, highlight=False)
+    for remark in made["remarks"]:
+        note(f"{remark['name']}: {remark['message']}")
+
+
+def plan(devices: Devices = None) -> None:
+    """What `apply` would write."""
+    made = call("POST", "/api/plans", {"kind": "apply", "devices": devices or []})
+    if context.json:
+        give(made)
+    elif not made["steps"]:
+        _show_plan(made)
+        note("Nothing to write: every device that could be read has its intended values.")
+    else:
+        _show_plan(made)
+
+
+RESULTS = {"done": 0, "skipped": 1, "failed": 2, "unknown": 3}
+
+
+def _outcome(run: dict[str, Any]) -> dict[str, Any]:
+    """One result a device: the worst of its steps."""
+    devices: dict[str, dict[str, Any]] = {}
+    for step in run["steps"]:
+        one = devices.setdefault(
+            step["device"],
+            {"device": step["device"], "name": step["name"], "result": "done", "changes": [], "message": "", "try": ""},
+        )
+        if step["state"] == "done":
+            one["changes"] += step["changes"]
+        if RESULTS[step["state"]] > RESULTS[one["result"]]:
+            one |= {"result": step["state"], "message": step["message"], "try": step["try"]}
+    for remark in run["params"].get("remarks", []):
+        if remark["message"].startswith("It was left out"):
+            devices.setdefault(
+                remark["device"],
+                {"device": remark["device"], "name": remark["name"], "result": "failed", "changes": [],
+                 "message": remark["message"], "try": "Make it answer, then apply again."},
+            )  # fmt: skip
+    return {"run": run["id"], "devices": list(devices.values())}
+
+
+def _carry_out(body: dict[str, Any], yes: bool) -> None:
+    made = call("POST", "/api/plans", body)
+    if not context.json:
+        _show_plan(made)
+    if not yes and made["steps"]:
+        if not sys.stdin.isatty():
+            fail("refused", "Nothing was written: the plan was not agreed to.", "Say --yes.", REFUSED)
+        what = f" It disturbs: {', '.join(made['disturbs'])}." if made["disturbs"] else ""
+        typer.confirm(f"Write this to the devices?{what}", abort=True, err=True)
+    run = follow(begin({**body, "plan": made["digest"]}))
+    outcome = _outcome(run)
+    if context.json:
+        give(outcome)
+    else:
+        if not run["steps"]:
+            note("Nothing to write.")
+        for one in outcome["devices"]:
+            note(f"{one['name']}: {one['result']}. {one['message']}")
+            if one["try"]:
+                note(f"  Try: {one['try']}")
+    raise typer.Exit(DONE if all(one["result"] == "done" for one in outcome["devices"]) else FAILED)
+
+
+def apply(
+    devices: Devices = None,
+    yes: Yes = False,
+    keep: Annotated[bool, typer.Option(help="store, so that a power cut does not take the values")] = True,
+) -> None:
+    """Write what is pending, read it back, store it."""
+    _carry_out({"kind": "apply", "devices": devices or [], "keep": keep}, yes)
+
+
+def restore(
+    device: str,
+    backup: Annotated[str, typer.Option(help="id of the backup; the baseline when none is named")] = "",
+    yes: Yes = False,
+) -> None:
+    """Write a backup back and verify it."""
+    _carry_out({"kind": "restore", "devices": [device], "backup": backup}, yes)
+
+
+def undo(run: str, yes: Yes = False) -> None:
+    """Take back what a run wrote."""
+    _carry_out({"kind": "undo", "run": run}, yes)
+
+
+def drive(device: str, point: str, state: str) -> None:
+    """Drive a point now."""
+    done = call("POST", f"/api/devices/{device}/drive", {"point": point, "state": state})
+    give({"device": device, **done}) if context.json else note(f"{point} is {done['states'][point]}.")
+
+
+def credentials(
+    device: str,
+    user: Annotated[str, typer.Option()],
+    password: Annotated[str, typer.Option(prompt=True, hide_input=True, help="asked for when not given")],
+) -> None:
+    """Save how Netloom gets into a device."""
+    call("PUT", f"/api/devices/{device}/credentials", {"user": user, "password": password})
+    give({"device": device, "saved": True}) if context.json else note("Saved, encrypted.")
+
+
+def read(devices: Devices = None) -> None:
+    """Read running and startup values now."""
+    run = follow(begin({"kind": "read", "devices": devices or []}))
+    outcome = _outcome(run)
+    if context.json:
+        give(outcome)
+    raise typer.Exit(DONE if all(one["result"] == "done" for one in outcome["devices"]) else FAILED)

@@ -1,0 +1,138 @@
+"""Making the stand-ins misbehave."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import httpx
+import typer
+
+from netloom_cli.changes import _pair, _value
+from netloom_cli.client import WORDS, context, fail, found_file, give, note
+from netloom_cli.output import table
+
+fault_app = typer.Typer(help="Make the stand-ins misbehave.", no_args_is_help=True, rich_markup_mode=None)
+Unit = Annotated[str, typer.Argument(help="name, serial number or address of a stand-in")]
+Seconds = Annotated[float, typer.Option(min=0.1, max=3600, help="how long")]
+
+
+def register(app: typer.Typer) -> None:
+    app.add_typer(fault_app, name="fault")
+
+
+def _call(method: str, path: str, body: dict[str, Any] | None = None) -> Any:
+    control = found_file("standins.json", "demo")
+    try:
+        response = httpx.request(
+            method,
+            control["url"] + path,
+            json=body,
+            headers={"Authorization": f"Bearer {control['token']}"},
+            timeout=10,
+            trust_env=False,
+        )
+    except httpx.HTTPError:
+        fail("not-running", "The stand-ins do not answer.", "Start the demo.")
+    if response.status_code >= 400:
+        fail(
+            "words",
+            f"The stand-ins refuse: {response.json().get('problem')}",
+            "`netloom fault list` shows them.",
+            WORDS,
+        )
+    return response.json()
+
+
+def _serial(word: str) -> str:
+    units = _call("GET", "/units")["units"]
+    low = word.casefold()
+    for test in ("serial", "name", "where", "label"):
+        found = [u for u in units if str(u[test]).casefold() == low or (test == "where" and u[test].split()[0] == low)]
+        if len(found) == 1:
+            return str(found[0]["serial"])
+    known = ", ".join(f"{u['name']} ({u['serial']})" for u in units)
+    fail("words", f"There is no stand-in {word!r}.", f"They are: {known}.", WORDS)
+
+
+def _fault(word: str, kind: str, **more: Any) -> None:
+    done = _call("POST", f"/units/{_serial(word)}/fault", {"kind": kind, **more})
+    give({"unit": done}) if context.json else note(f"{done['name']}: {kind} done.")
+
+
+@fault_app.command("list")
+def list_units() -> None:
+    """All stand-ins and their troubles."""
+    found = _call("GET", "/units")
+    if context.json:
+        give(found)
+        return
+    table(
+        ("Name", "Model", "Serial number", "Where", "Troubles"),
+        ((u["name"], u["model"], u["serial"], u["where"], ", ".join(f"{k}={v}" for k, v in u["faults"].items()))
+         for u in found["units"]),
+    )  # fmt: skip
+
+
+@fault_app.command("power-cut")
+def power_cut(unit: Unit) -> None:
+    """Off and on again: values that were not stored are lost."""
+    _fault(unit, "power-cut")
+
+
+@fault_app.command()
+def silence(unit: Unit) -> None:
+    """It takes connections and says nothing, until cleared."""
+    _fault(unit, "silence")
+
+
+@fault_app.command("slow-boot")
+def slow_boot(unit: Unit, seconds: Seconds = 10) -> None:
+    """Its next starts take so long."""
+    _fault(unit, "slow-boot", seconds=seconds)
+
+
+@fault_app.command("pull-cable")
+def pull_cable(unit: Unit, seconds: Seconds = 3) -> None:
+    """At the next write the cable is out for a while: half of the values are taken."""
+    _fault(unit, "pull-cable", seconds=seconds)
+
+
+@fault_app.command()
+def refuse(unit: Unit) -> None:
+    """It refuses writes, until cleared."""
+    _fault(unit, "refuse")
+
+
+@fault_app.command()
+def lie(unit: Unit, pointer: str) -> None:
+    """It says yes to writes of this setting and does not take them, until cleared."""
+    _fault(unit, "lie", path=pointer)
+
+
+@fault_app.command()
+def tamper(unit: Unit) -> None:
+    """Its case is open, until cleared."""
+    _fault(unit, "tamper")
+
+
+@fault_app.command()
+def change(
+    unit: Unit,
+    assignment: Annotated[str, typer.Argument(help="POINTER=VALUE")],
+    stored: Annotated[bool, typer.Option("--stored", help="and keep it")] = False,
+) -> None:
+    """Somebody changes a value at the device itself."""
+    path, text = _pair(assignment)
+    _fault(unit, "change", path=path, value=_value(text), stored=stored)
+
+
+@fault_app.command()
+def point(unit: Unit, name: str, state: str) -> None:
+    """Something happens at a terminal, like `input-1 active`."""
+    _fault(unit, "point", point=name, state=state)
+
+
+@fault_app.command()
+def clear(unit: Unit) -> None:
+    """No more troubles."""
+    _fault(unit, "clear")

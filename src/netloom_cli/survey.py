@@ -1,0 +1,146 @@
+"""Lines, sweeps, devices."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from netloom_cli.client import DIFFERS, begin, call, context, fail, follow, give, note
+from netloom_cli.output import console, table, value, where
+
+line_app = typer.Typer(help="Lines.", no_args_is_help=True, rich_markup_mode=None)
+
+
+def register(app: typer.Typer) -> None:
+    app.command()(lines)
+    app.add_typer(line_app, name="line")
+    app.command()(sweep)
+    app.command()(devices)
+    app.command()(show)
+    app.command("take-in")(take_in)
+
+
+def lines() -> None:
+    """The lines."""
+    found = call("GET", "/api/lines")
+    if context.json:
+        give({"lines": found})
+        return
+    table(
+        ("Line", "Kind", "Where", "Protocol", "Trouble"),
+        (
+            (one["name"], one["kind"], one["network"] or f"{one['path']} · {one['speed']} baud", one["protocol"],
+             one["trouble"])
+            for one in found
+        ),
+    )  # fmt: skip
+
+
+@line_app.command("add")
+def line_add(
+    ip: Annotated[str | None, typer.Option("--ip", help="network, like 127.20.10.0/24")] = None,
+    interface: Annotated[str, typer.Option(help="network interface")] = "",
+    serial: Annotated[str | None, typer.Option("--serial", help="path of a serial port")] = None,
+    speed: Annotated[int, typer.Option(help="baud")] = 9600,
+    protocol: Annotated[str, typer.Option(help="osdp, modbus or dialogue")] = "osdp",
+    name: Annotated[str, typer.Option(help="name of the line")] = "",
+) -> None:
+    """Add a line."""
+    if (ip is None) == (serial is None):
+        fail("words", "A line is either --ip NETWORK or --serial PATH.", "Give one of the two.")
+    body: dict[str, Any] = {"name": name}
+    if ip is not None:
+        body |= {"kind": "ip", "network": ip, "interface": interface}
+    else:
+        body |= {"kind": "serial", "path": serial, "speed": speed, "protocol": protocol}
+    made = call("POST", "/api/lines", body)
+    give({"line": made}) if context.json else note(f"Added line {made['name']}.")
+
+
+def sweep(lines: Annotated[list[str] | None, typer.Argument(help="lines; all when none is named")] = None) -> None:
+    """Sweep lines and wait: who was found, where and how, and who is missing and why."""
+    run = begin({"kind": "sweep", "lines": lines or []})
+    if not context.json:
+        note("Sweeping …")
+    run = follow(run, told=lambda step: None)
+    result = run["result"]
+    found, missing = result.get("found", []), result.get("missing", [])
+    if context.json:
+        give({"run": run["id"], "found": found, "missing": missing, "troubles": result.get("troubles", [])})
+    else:
+        table(
+            ("Status", "Device", "Address", "Line", "Methods", "Serial number"),
+            ((f["status"], f["name"], f["address"] + (f" · {f['speed']} baud" if f["speed"] else ""), f["line"],
+              ", ".join(f["methods"]), f["facts"].get("serial", "")) for f in found),
+        )  # fmt: skip
+        for one in missing:
+            console.print(f"\nMissing: {one['name']} on {one['line']}", markup=False)
+            for reason in one["reasons"]:
+                console.print(f"  {reason['reason']}\n    Try: {reason['try']}", markup=False)
+        for trouble in result.get("troubles", []):
+            note(f"{trouble['line']}: {trouble['message']}\n  Try: {trouble['try']}")
+    if missing or result.get("troubles") or any(f["status"] != "known" and f["status"] != "new" for f in found):
+        raise typer.Exit(DIFFERS)
+
+
+def devices() -> None:
+    """All devices."""
+    found = call("GET", "/api/devices")
+    if context.json:
+        give(found)
+        return
+    table(
+        ("Id", "Name", "Model", "Serial number", "Where", "State", "To do"),
+        ((d["id"], d["name"], d["model"], d["serial"], where(d), _state(d), _to_do(d)) for d in found["devices"]),
+    )
+
+
+def _state(device: dict[str, Any]) -> str:
+    return str(device["state"]) if device["taken_in"] else f"{device['state']}, not taken in"
+
+
+def _to_do(device: dict[str, Any]) -> str:
+    counts = device["counts"]
+    return ", ".join(f"{counts[name]} {name}" for name in ("pending", "unkept", "drift", "lost") if counts[name])
+
+
+def show(device: str) -> None:
+    """One device with its four sets of values, points and states."""
+    found = call("GET", f"/api/devices/{device}?live=1")
+    if context.json:
+        give(found)
+        return
+    console.print(
+        f"{found['name']} ({found['id']})  {found['maker']} {found['model']}  {found['serial']}", markup=False
+    )
+    console.print(f"{where(found)}  firmware {found['firmware'] or '–'}  {found['state']}", markup=False)
+    table(
+        ("Setting", "Path", "Intended", "Running", "Startup", "Baseline"),
+        (
+            (
+                s["label"],
+                s["path"],
+                value(s["intended"]),
+                value(s["running"]),
+                value(s["startup"]),
+                value(s["baseline"]),
+            )
+            for s in found["settings"]
+        ),
+    )
+    table(("Point", "Label", "State"), ((p["id"], p["label"], p["state"]) for p in found["points"]))
+
+
+def take_in(
+    devices: list[str],
+    name: Annotated[str, typer.Option(help="name, or pattern with {n}, {model}, {serial}")] = "",
+    stands_for: Annotated[str, typer.Option("--as", help="planned device that this one is")] = "",
+) -> None:
+    """Make found devices part of the installation."""
+    taken = call("POST", "/api/take-in", {"devices": devices, "name": name, "stands_for": stands_for})
+    if context.json:
+        give(taken)
+    else:
+        for one in taken["devices"]:
+            note(f"Took in {one['name']} ({one['id']}).")

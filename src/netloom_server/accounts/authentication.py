@@ -1,0 +1,30 @@
+"""The command line's way in: a token from a file that only the owner of the data folder can read."""
+
+from __future__ import annotations
+
+import hmac
+
+from django.conf import settings
+from rest_framework.authentication import BaseAuthentication
+from rest_framework.request import Request
+
+from netloom_server.accounts.models import Role, User
+
+OWNER = "owner"
+
+
+def owner() -> User:
+    user, _ = User.objects.get_or_create(username=OWNER, defaults={"role": Role.LEAD})
+    return user
+
+
+class OwnerToken(BaseAuthentication):
+    def authenticate(self, request: Request) -> tuple[User, None] | None:
+        header = request.headers.get("Authorization", "")
+        expected = getattr(settings, "OWNER_TOKEN", "")
+        if not header.startswith("Bearer ") or not expected:
+            return None
+        return (owner(), None) if hmac.compare_digest(header[7:], expected) else None
+
+    def authenticate_header(self, request: Request) -> str:
+        return "Bearer"

@@ -1,0 +1,60 @@
+"""The backup store: documents once per digest, and backups that name them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import orjson
+from django.db import models
+
+from netloom_core.plan.documents import canonical, digest
+from netloom_server.installation.models import Device, new_id
+
+
+class Document(models.Model):
+    digest = models.CharField(primary_key=True, max_length=64)
+    body = models.BinaryField()
+
+    @classmethod
+    def keep(cls, document: dict[str, Any]) -> str:
+        name = digest(document)
+        cls.objects.get_or_create(digest=name, defaults={"body": canonical(document)})
+        return name
+
+    @classmethod
+    def load(cls, name: str) -> dict[str, Any]:
+        """The document, or an empty one where there is none."""
+        if not name:
+            return {}
+        parsed: dict[str, Any] = orjson.loads(bytes(cls.objects.get(digest=name).body))
+        return parsed
+
+    @classmethod
+    def load_many(cls, names: set[str]) -> dict[str, dict[str, Any]]:
+        found = cls.objects.in_bulk([name for name in names if name])
+        return {name: orjson.loads(bytes(one.body)) for name, one in found.items()}
+
+
+class Backup(models.Model):
+    """What a device was, and what it had, when it was backed up. Outlives the device's record."""
+
+    id = models.CharField(primary_key=True, max_length=12, default=new_id)
+    device = models.ForeignKey(Device, null=True, on_delete=models.SET_NULL, related_name="backups")
+    run = models.CharField(max_length=12, blank=True)
+    name = models.CharField(max_length=80)
+    maker = models.CharField(max_length=120, blank=True)
+    model = models.CharField(max_length=120, blank=True)
+    serial = models.CharField(max_length=120, blank=True)
+    profile = models.CharField(max_length=60)
+    firmware = models.CharField(max_length=60, blank=True)
+    line = models.CharField(max_length=80, blank=True)
+    address = models.CharField(max_length=64, blank=True)
+    taken = models.DateTimeField()
+    by = models.CharField(max_length=150)
+    baseline = models.BooleanField(default=False)
+    label = models.CharField(max_length=120, blank=True)
+    running = models.ForeignKey(Document, on_delete=models.PROTECT, related_name="+")
+    startup = models.ForeignKey(Document, null=True, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ["-taken"]

@@ -1,0 +1,61 @@
+"""All addresses of the server."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse
+from django.urls import path, re_path
+from django.views.decorators.csrf import ensure_csrf_cookie
+
+from netloom_server.accounts import api as accounts
+from netloom_server.backups import api as backups
+from netloom_server.installation import api as installation
+from netloom_server.runs import api as runs
+
+
+@ensure_csrf_cookie
+def page(request: HttpRequest) -> HttpResponse | FileResponse:
+    """The one page of the interface; deep links lead here, too."""
+    index = settings.WEB_DIST / "index.html"
+    if not index.exists():
+        return HttpResponse(
+            "The interface is not built. Run `./netloom serve`, which builds it.", status=503, content_type="text/plain"
+        )
+    response = FileResponse(index.open("rb"), content_type="text/html")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+urlpatterns = [
+    path("signin/<str:token>", accounts.sign_in_link),
+    path("api/session", accounts.SessionView.as_view()),
+    path("api/people", accounts.PeopleView.as_view()),
+    path("api/people/<int:pk>", accounts.PersonView.as_view()),
+    path("api/overview", installation.OverviewView.as_view()),
+    path("api/profiles", installation.ProfilesView.as_view()),
+    path("api/lines", installation.LinesView.as_view()),
+    path("api/lines/<str:ident>", installation.LineView.as_view()),
+    path("api/lines/<str:ident>/free", installation.FreeAddressesView.as_view()),
+    path("api/devices", installation.DevicesView.as_view()),
+    path("api/take-in", installation.TakeInView.as_view()),
+    path("api/intended", installation.IntendedView.as_view()),
+    path("api/addresses", installation.AddressesView.as_view()),
+    path("api/devices/<str:word>", installation.DeviceView.as_view()),
+    path("api/devices/<str:word>/credentials", installation.CredentialView.as_view()),
+    path("api/devices/<str:word>/drive", installation.DriveView.as_view()),
+    path("api/devices/<str:word>/watch", installation.WatchView.as_view()),
+    path("api/plans", runs.PlansView.as_view()),
+    path("api/runs", runs.RunsView.as_view()),
+    path("api/runs/<str:ident>", runs.RunView.as_view()),
+    path("api/runs/<str:ident>/cancel", runs.CancelView.as_view()),
+    path("api/journal", runs.JournalView.as_view()),
+    path("api/events", runs.events),
+    path("api/backups", backups.BackupsView.as_view()),
+    path("api/backups/compare", backups.CompareView.as_view()),
+    path("api/backups/export", backups.ExportView.as_view()),
+    path("api/backups/import/<str:name>", backups.ImportView.as_view()),
+    path("api/backups/check/<str:name>", backups.CheckView.as_view()),
+    path("api/backups/<str:ident>", backups.BackupView.as_view()),
+    path("report", backups.report),
+    re_path(r"^(?!api/|static/).*$", page),
+]

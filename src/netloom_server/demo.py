@@ -1,0 +1,100 @@
+"""Seeds the records of the demo installation from its data file, once."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import yaml
+from django.db import transaction
+from django.utils import timezone
+
+from netloom_core.plan.documents import put
+from netloom_core.profiles.defaults import default_document
+from netloom_core.profiles.load import Library
+from netloom_server.backups.models import Backup, Document
+from netloom_server.installation.models import Area, Device, Installation, Line
+from netloom_server.installation.records import recount
+
+
+@transaction.atomic
+def seed(site_file: Path, ports: Path, library: Library) -> None:
+    """Lines, areas, planned devices, and the records approved at handover. Nothing if there is a site."""
+    if Installation.objects.exists():
+        return
+    site: dict[str, Any] = yaml.safe_load(site_file.read_text())
+    Installation.objects.create(name=site["installation"])
+    for outer in site["areas"]:
+        area = Area.objects.create(name=outer["name"])
+        for inner in outer["inside"]:
+            Area.objects.create(name=inner, parent=area)
+    lines = {data["name"]: _line(data, ports) for data in site["lines"]}
+    for data in site["devices"]:
+        if data.get("record", True):
+            _device(data, lines[data["line"]], library)
+
+
+def _line(data: dict[str, Any], ports: Path) -> Line:
+    serial = data["kind"] == "serial"
+    return Line.objects.create(
+        name=data["name"],
+        kind=data["kind"],
+        network=data.get("network", ""),
+        source=data.get("source", ""),
+        interface="" if serial else "lo",
+        path=str(ports / data["port"]) if serial else "",
+        speed=data.get("speed", 9600),
+        protocol=data.get("protocol", "ip"),
+    )
+
+
+def _device(data: dict[str, Any], line: Line, library: Library) -> None:
+    profile = library.need(data["profile"])
+    serial = data.get("serial", "")
+    values = dict(data.get("values", {}))
+    if line.kind == "ip":
+        values["/network/address"] = data["address"]
+    else:
+        values |= {"/bus/address": int(data["address"]), "/bus/speed": line.speed}
+    intended: dict[str, Any] = {}
+    whole = default_document(profile)
+    for path, value in values.items():
+        put(intended, path, value)
+        put(whole, path, value)
+    device = Device.objects.create(
+        name=data["name"],
+        profile=profile.id,
+        maker=profile.maker if serial else "",
+        model=profile.model if serial else "",
+        serial=serial,
+        firmware=data.get("unit", {}).get("firmware", ""),
+        identity_key=f"{profile.maker.casefold()}|{serial.casefold()}" if serial else "",
+        area=Area.objects.get(name=data["area"]),
+        line=line,
+        address=data["address"],
+        speed=line.speed if line.kind == "serial" else 0,
+        taken_in=True,
+        status="known" if serial else "planned",
+        intended=intended,
+    )
+    if data.get("baseline"):
+        name = Document.keep(whole)
+        Backup.objects.create(
+            device=device,
+            name=device.name,
+            maker=profile.maker,
+            model=profile.model,
+            serial=serial,
+            profile=profile.id,
+            firmware=device.firmware,
+            line=line.name,
+            address=device.address,
+            taken=timezone.now() - timedelta(days=30),
+            by="handover",
+            baseline=True,
+            label="Handover",
+            running_id=name,
+            startup_id=name,
+        )
+    recount(device, library)

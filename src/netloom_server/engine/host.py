@@ -1,0 +1,74 @@
+"""The core's Host on Django's records. The one place where the ORM meets the core's runs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from django.utils import timezone
+
+from netloom_core.model.device import Target
+from netloom_core.model.work import SETTLED, JournalEntry, RunState, StepState
+from netloom_core.profiles.load import Library
+from netloom_server.backups.services import keep_backup
+from netloom_server.engine.events import EventHub
+from netloom_server.installation import records
+from netloom_server.installation.models import Device
+from netloom_server.runs import services
+from netloom_server.runs.models import Run
+
+
+class RecordHost:
+    def __init__(self, library: Library, events: EventHub) -> None:
+        self._library = library
+        self._events = events
+
+    async def target(self, device: str) -> Target:
+        return await sync_to_async(self._target)(device)
+
+    def _target(self, device: str) -> Target:
+        return records.target_of(records.resolve(device), self._library)
+
+    async def save_documents(self, device: str, documents: Mapping[str, dict[str, Any]]) -> None:
+        await sync_to_async(self._save_documents)(device, documents)
+        self._events.put("device", {"device": device}, latest=f"device:{device}")
+
+    def _save_documents(self, device: str, documents: Mapping[str, dict[str, Any]]) -> None:
+        records.save_documents(Device.objects.get(id=device), documents, self._library)
+
+    async def save_place(self, device: str, address: str, speed: int) -> None:
+        await sync_to_async(self._save_place)(device, address, speed)
+        self._events.put("device", {"device": device}, latest=f"device:{device}")
+
+    def _save_place(self, device: str, address: str, speed: int) -> None:
+        Device.objects.filter(id=device).update(
+            address=address, speed=speed, status="known", reasons=[], seen=timezone.now()
+        )
+
+    async def save_step(self, run: str, step: StepState) -> None:
+        await sync_to_async(services.save_step)(run, step)
+        key = f"step:{run}:{step.ordinal}"
+        self._events.put("step", {"run": run, "ordinal": step.ordinal, "state": step.state}, latest=key)
+        if step.state in SETTLED:
+            self._events.put("device", {"device": step.device}, latest=f"device:{step.device}")
+
+    async def save_run(self, run: RunState) -> None:
+        await sync_to_async(services.save_run)(run)
+        self._events.put("run", {"run": run.id, "kind": run.kind, "state": run.state}, latest=f"run:{run.id}")
+
+    async def cancelled(self, run: str) -> bool:
+        return await Run.objects.filter(id=run, cancel=True).aexists()
+
+    async def journal(self, entry: JournalEntry) -> None:
+        data = asdict(entry)
+        data["changes"] = list(entry.changes)
+        data["time"] = timezone.now().isoformat()
+        await sync_to_async(services.append_journal)(data, entry.device, entry.run)
+        self._events.put("journal", {"device": entry.device}, latest="journal")
+
+    async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
+        ident = await sync_to_async(keep_backup)(device, run, baseline, self._library)
+        self._events.put("backup", {"device": device, "backup": ident})
+        return ident

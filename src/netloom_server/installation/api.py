@@ -1,0 +1,320 @@
+"""Lines, devices, and what people decide about them."""
+
+from __future__ import annotations
+
+import ipaddress
+from typing import Any
+
+from django.db.models import ProtectedError
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from netloom_core.addressing.conflicts import free_addresses
+from netloom_core.errors import AddressOutside, RequestError
+from netloom_core.links.interfaces import own_address
+from netloom_core.links.serial import check_port
+from netloom_core.model.line import MAX_HOSTS
+from netloom_server.accounts.models import Role
+from netloom_server.config.problems import Conflict, NotFound
+from netloom_server.engine.engine import engine
+from netloom_server.engine.events import newest_id
+from netloom_server.engine.secrets import seal
+from netloom_server.installation import decisions, present, records
+from netloom_server.installation import serializers as shapes
+from netloom_server.installation.models import Area, Credential, Device, Installation, Line
+from netloom_server.runs.models import LIVE, Run
+
+FREE_SHOWN = 64
+
+
+def told(device: Device) -> None:
+    engine().events.put("device", {"device": device.id}, latest=f"device:{device.id}")
+
+
+def checked(serializer: Any, request: Request) -> dict[str, Any]:
+    form = serializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    data: dict[str, Any] = form.validated_data
+    return data
+
+
+def find_area(ident: int | None) -> Area | None:
+    if ident is None:
+        return None
+    area = Area.objects.filter(id=ident).first()
+    if area is None:
+        raise NotFound("There is no such area.")
+    return area
+
+
+class OverviewView(APIView):
+    @extend_schema(responses=shapes.OverviewSerializer)
+    def get(self, request: Request) -> Response:
+        site = Installation.objects.first()
+        holders = engine().owners
+        return Response(
+            {
+                "installation": site.name if site else "New installation",
+                "areas": [{"id": a.id, "name": a.name, "parent": a.parent_id} for a in Area.objects.order_by("id")],
+                "lines": [present.line_as_dict(line, holders.holder(line.id)) for line in Line.objects.all()],
+                "last_event": newest_id(),
+            }
+        )
+
+
+class LinesView(APIView):
+    @extend_schema(responses=shapes.LineSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response([present.line_as_dict(x, engine().owners.holder(x.id)) for x in Line.objects.all()])
+
+    @extend_schema(request=shapes.NewLineSerializer, responses=shapes.LineSerializer)
+    def post(self, request: Request) -> Response:
+        data = checked(shapes.NewLineSerializer, request)
+        line = _ip_line(data) if data["kind"] == "ip" else _serial_line(data)
+        if Line.objects.filter(name__iexact=line.name).exists():
+            raise Conflict(f"There is a line named {line.name} already.", "Choose another name.")
+        line.save()
+        engine().events.put("lines", {"line": line.id})
+        return Response(present.line_as_dict(line, ""), 201)
+
+
+def _ip_line(data: dict[str, Any]) -> Line:
+    try:
+        network = ipaddress.IPv4Network(data.get("network") or "", strict=False)
+    except ValueError as error:
+        raise RequestError(
+            f"{data.get('network') or 'Nothing'} is not a network.", "Write it like 127.20.10.0/24."
+        ) from error
+    if network.num_addresses > MAX_HOSTS:
+        raise AddressOutside(f"{network} has more than {MAX_HOSTS} addresses.", "Give a /20 or smaller.")
+    for other in Line.objects.filter(kind="ip"):
+        if ipaddress.ip_network(other.network).overlaps(network):
+            raise Conflict(f"{network} overlaps the line {other.name} ({other.network}).", "Give another network.")
+    source, interface = own_address(network, data.get("interface") or "")
+    return Line(
+        name=data.get("name") or f"Network {network}",
+        kind="ip",
+        network=str(network),
+        source=source,
+        interface=interface,
+        protocol="ip",
+    )
+
+
+def _serial_line(data: dict[str, Any]) -> Line:
+    path = data.get("path") or ""
+    if not path.startswith("/"):
+        raise RequestError("A serial line needs the whole path of its port.", "Write it like /dev/ttyUSB0.")
+    if Line.objects.filter(path=path).exists():
+        raise Conflict(f"Another line uses the port {path} already.", "One port is one line.")
+    check_port(path, data["speed"])
+    return Line(
+        name=data.get("name") or f"Serial {path.rpartition('/')[2]}",
+        kind="serial",
+        path=path,
+        speed=data["speed"],
+        protocol=data["protocol"],
+    )
+
+
+class LineView(APIView):
+    write_role = Role.LEAD
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, ident: str) -> Response:
+        line = Line.objects.filter(id=ident).first()
+        if line is None:
+            raise NotFound("There is no such line.")
+        if line.devices.filter(taken_in=True).exists():
+            raise Conflict(f"{line.name} has devices on it; they would lose their place.", "Move or remove them first.")
+        try:
+            line.devices.filter(taken_in=False).delete()
+            line.delete()
+        except ProtectedError as error:
+            raise Conflict(f"{line.name} is still needed.") from error
+        engine().events.put("lines", {"line": ident})
+        return Response(status=204)
+
+
+class FreeAddressesView(APIView):
+    @extend_schema(parameters=[OpenApiParameter("after", str)], responses=shapes.FreeSerializer)
+    def get(self, request: Request, ident: str) -> Response:
+        line = Line.objects.filter(id=ident).first()
+        if line is None:
+            raise NotFound("There is no such line.")
+        taken = [holder.address for holder in decisions.holders(engine().library, line)]
+        after = request.query_params.get("after", "")
+        return Response({"addresses": free_addresses(line.as_core(), taken, after)[:FREE_SHOWN]})
+
+
+class DevicesView(APIView):
+    @extend_schema(responses=shapes.DevicesSerializer)
+    def get(self, request: Request) -> Response:
+        return Response({"devices": present.device_list(engine().library)})
+
+    @extend_schema(request=shapes.NewDeviceSerializer, responses=shapes.DeviceSerializer)
+    def post(self, request: Request) -> Response:
+        """Plan a device before it is there."""
+        data = checked(shapes.NewDeviceSerializer, request)
+        library = engine().library
+        profile = library.need(data["profile"])
+        line = Line.objects.filter(id=data["line"]).first() or Line.objects.filter(name__iexact=data["line"]).first()
+        if line is None:
+            raise NotFound(f"There is no line {data['line']!r}.")
+        device = Device.objects.create(
+            name=decisions.unique_name(data["name"]),
+            profile=profile.id,
+            line=line,
+            area=find_area(data.get("area")),
+            taken_in=True,
+            status="planned",
+        )
+        if data.get("address"):
+            try:
+                decisions.set_addresses([(device.id, data["address"], "")], library)
+            except RequestError:
+                device.delete()
+                raise
+            device.refresh_from_db()
+            device.address, device.speed = data["address"], line.speed if line.kind == "serial" else 0
+            device.save(update_fields=["address", "speed"])
+        told(device)
+        return Response(present.device_as_dict(device, library), 201)
+
+
+class DeviceView(APIView):
+    @extend_schema(parameters=[OpenApiParameter("live", bool)], responses=shapes.WholeDeviceSerializer)
+    def get(self, request: Request, word: str) -> Response:
+        device = records.resolve(word)
+        states: dict[str, str] = {}
+        if request.query_params.get("live") and device.identity_key and device.line_id:
+            states = engine().call(engine().states(records.target_of(device, engine().library)))
+        return Response(present.whole_device(device, engine().library, states))
+
+    @extend_schema(request=shapes.EditDeviceSerializer, responses=shapes.DeviceSerializer)
+    def patch(self, request: Request, word: str) -> Response:
+        device = records.resolve(word)
+        data = checked(shapes.EditDeviceSerializer, request)
+        if data.get("version") is not None and data["version"] != device.version:
+            raise Conflict(f"Somebody else changed {device.name} while you did.", "Look at it again, then repeat.")
+        if "name" in data:
+            device.name = decisions.unique_name(data["name"], device.id)
+        if "area" in data:
+            device.area = find_area(data["area"])
+        if "profile" in data:
+            device.profile = engine().library.need(data["profile"]).id
+        device.version += 1
+        device.save()
+        told(device)
+        return Response(present.device_as_dict(device, engine().library))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, word: str) -> Response:
+        """Take a record out of the picture. Its backups and its journal stay."""
+        device = records.resolve(word)
+        if Run.objects.filter(state__in=LIVE, steps__device=device.id).exists():
+            raise Conflict(f"A run is working on {device.name}.", "Wait until it has ended.")
+        engine().events.put("device", {"device": device.id})
+        device.delete()
+        return Response(status=204)
+
+
+class TakeInView(APIView):
+    @extend_schema(request=shapes.TakeInSerializer, responses=shapes.DevicesSerializer)
+    def post(self, request: Request) -> Response:
+        data = checked(shapes.TakeInSerializer, request)
+        area, library = find_area(data.get("area")), engine().library
+        found = records.chosen(data["devices"])
+        taken = []
+        for number, device in enumerate(found, 1):
+            name = data.get("name") or device.name
+            name = name.replace("{n}", str(number)).replace("{model}", device.model).replace("{serial}", device.serial)
+            if len(found) > 1 and data.get("name") and "{" not in data["name"]:
+                name = f"{name} {number}"
+            taken.append(decisions.take_in(device, name, area, data.get("stands_for") or "", library))
+        engine().call(engine().read_now([device.id for device in taken if device.profile]))
+        result = []
+        for device in taken:
+            device.refresh_from_db()
+            told(device)
+            result.append(present.device_as_dict(device, library))
+        return Response({"devices": result})
+
+
+class IntendedView(APIView):
+    @extend_schema(request=shapes.IntendedSerializer, responses=shapes.DevicesSerializer)
+    def post(self, request: Request) -> Response:
+        data = checked(shapes.IntendedSerializer, request)
+        changes = [
+            (c["device"], c["path"], decisions.FORGET if c["forget"] else c.get("value")) for c in data["changes"]
+        ]
+        devices = decisions.set_intended(changes, engine().library, data.get("versions"))
+        for device in devices:
+            told(device)
+        return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
+
+
+class AddressesView(APIView):
+    @extend_schema(request=shapes.AddressesSerializer, responses=shapes.DevicesSerializer)
+    def post(self, request: Request) -> Response:
+        data = checked(shapes.AddressesSerializer, request)
+        devices = decisions.set_addresses(
+            [(a["device"], a["address"], a.get("line", "")) for a in data["assignments"]], engine().library
+        )
+        for device in devices:
+            told(device)
+        return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
+
+
+class CredentialView(APIView):
+    @extend_schema(request=shapes.CredentialSerializer, responses={204: None})
+    def put(self, request: Request, word: str) -> Response:
+        """Save how Netloom gets into the device. It can be replaced, never read."""
+        device = records.resolve(word)
+        data = checked(shapes.CredentialSerializer, request)
+        Credential.objects.update_or_create(
+            device=device,
+            defaults={"user": data["user"], "secret": seal(data["password"]), "set_by": request.user.get_username()},
+        )
+        told(device)
+        return Response(status=204)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, word: str) -> Response:
+        """Back to the factory credentials of the profile."""
+        device = records.resolve(word)
+        Credential.objects.filter(device=device).delete()
+        told(device)
+        return Response(status=204)
+
+
+class DriveView(APIView):
+    @extend_schema(request=shapes.DriveSerializer, responses=shapes.StatesSerializer)
+    def post(self, request: Request, word: str) -> Response:
+        device = records.resolve(word)
+        data = checked(shapes.DriveSerializer, request)
+        states = engine().call(engine().drive(device.id, data["point"], data["state"], request.user.get_username()))
+        return Response({"states": states})
+
+
+class WatchView(APIView):
+    write_role = Role.VIEWER
+
+    @extend_schema(request=None, responses=shapes.StatesSerializer)
+    def post(self, request: Request, word: str) -> Response:
+        """Keep live states coming as `points` events for 45 s."""
+        device = records.resolve(word)
+        return Response({"states": engine().call(engine().watching.look_at(device.id))})
+
+
+class ProfilesView(APIView):
+    @extend_schema(responses=shapes.ProfileSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(
+            [
+                {"id": p.id, "maker": p.maker, "model": p.model, "kind": p.kind, "protocol": p.protocol}
+                for p in engine().library
+            ]
+        )

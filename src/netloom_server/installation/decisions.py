@@ -1,0 +1,166 @@
+"""What people decide: taking in, names, intended values, planned addresses."""
+
+from __future__ import annotations
+
+import copy
+from collections import defaultdict
+from collections.abc import Sequence
+from typing import Any
+
+from django.db import transaction
+
+from netloom_core.addressing.conflicts import Holder, check_address
+from netloom_core.errors import RequestError
+from netloom_core.plan.documents import MISSING, get, put, remove
+from netloom_core.profiles.load import Library
+from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.values import checked
+from netloom_server.config.problems import Conflict
+from netloom_server.installation.models import Area, Device, Line
+from netloom_server.installation.records import recount, resolve
+
+FORGET: Any = object()
+
+
+def profile_of(device: Device, library: Library) -> Profile:
+    if not device.profile:
+        raise RequestError(
+            f"Nobody knows yet what model {device.name} is, so it has no settings here.",
+            "Say which model it is on the bench under Survey.",
+        )
+    return library.need(device.profile)
+
+
+def planned_address(device: Device, profile: Profile | None) -> str:
+    """The address that people decided on; where nothing was decided, the one it has."""
+    setting = profile.with_role("address") if profile else None
+    value = get(device.intended, setting.path) if setting else MISSING
+    return device.address if value is MISSING else str(value)
+
+
+def holders(library: Library, line: Line) -> list[Holder]:
+    """Everyone on a line, at the address they have and at the one planned for them."""
+    result = []
+    for device in Device.objects.filter(line=line):
+        if device.address and device.status != "missing":
+            result.append(Holder(device.id, device.name, line.id, device.address))
+        planned = planned_address(device, library.get(device.profile))
+        if planned and device.taken_in:
+            result.append(Holder(device.id, device.name, line.id, planned, planned=True))
+    return result
+
+
+@transaction.atomic
+def set_intended(
+    changes: Sequence[tuple[str, str, Any]], library: Library, versions: dict[str, int] | None = None
+) -> list[Device]:
+    """Change intended values, all or none. `versions` are those that the person saw.
+
+    Raises Conflict when somebody else changed a device meanwhile; core's errors for
+    values that cannot be.
+    """
+    by_device: dict[str, list[tuple[str, Any]]] = defaultdict(list)
+    devices: dict[str, Device] = {}
+    for word, path, value in changes:
+        device = devices.get(word) or resolve(word)
+        devices[word] = device
+        by_device[device.id].append((path, value))
+    result = []
+    for device in {d.id: d for d in devices.values()}.values():
+        stated = (versions or {}).get(device.id)
+        if stated is not None and stated != device.version:
+            raise Conflict(
+                f"Somebody else changed {device.name} while you did. Nothing of your change was saved.",
+                "Look at the new values, then make your change again.",
+            )
+        profile = profile_of(device, library)
+        intended = copy.deepcopy(device.intended)
+        for path, value in by_device[device.id]:
+            if value is FORGET:
+                remove(intended, path)
+                continue
+            good = checked(profile, path, value)
+            if profile.by_path[path].role == "address" and device.line is not None:
+                check_address(device.line.as_core(), str(good), device.id, holders(library, device.line))
+            put(intended, path, good)
+        device.intended = intended
+        device.version += 1
+        device.save(update_fields=["intended", "version"])
+        recount(device, library)
+        result.append(device)
+    return result
+
+
+def set_addresses(assignments: Sequence[tuple[str, str, str]], library: Library) -> list[Device]:
+    """Plan addresses: (device, address, line or empty). All or none, and no two on one address."""
+    seen: dict[tuple[str, str], str] = {}
+    changes = []
+    for word, address, line in assignments:
+        device = resolve(word)
+        profile = profile_of(device, library)
+        setting = profile.with_role("address")
+        if setting is None:
+            raise RequestError(f"{profile.model} has no address that can be set.")
+        if line and (device.line is None or device.line.name.casefold() != line.casefold()):
+            where = device.line.name if device.line else "no line"
+            raise RequestError(f"{device.name} is on {where}, not on {line}.", "Leave @LINE out.")
+        key = (device.line_id or "", address)
+        if key in seen:
+            raise Conflict(f"{address} is given to both {seen[key]} and {device.name}.", "Give each its own.")
+        seen[key] = device.name
+        changes.append((device.id, setting.path, address))
+    return set_intended(changes, library)
+
+
+def unique_name(name: str, but: str = "") -> str:
+    name = name.strip()[:80]
+    if not name:
+        raise RequestError("A device needs a name.", "Type one.")
+    if Device.objects.filter(name__iexact=name, taken_in=True).exclude(id=but).exists():
+        raise Conflict(f"Another device is named {name} already.", "Choose another name.")
+    return name
+
+
+@transaction.atomic
+def take_in(device: Device, name: str, area: Area | None, stands_for: str, library: Library) -> Device:
+    """Make a found device one of the installation's, as itself or as a planned one.
+
+    `stands_for` is a planned device without identity whose plan it takes over; the
+    found record then goes, its evidence moves along.
+    """
+    if device.taken_in:
+        raise Conflict(f"{device.name} belongs to the installation already.")
+    if stands_for:
+        planned = resolve(stands_for)
+        if planned.identity_key:
+            raise Conflict(
+                f"{planned.name} is a device that was seen before, serial number {planned.serial}.",
+                "To put a new unit in its place, restore its backup to the new one.",
+            )
+        if planned.profile != device.profile:
+            raise RequestError(f"{planned.name} is planned as {planned.profile}, this is a {device.profile}.")
+        for field in ("maker", "model", "serial", "firmware", "identity_key", "facts", "line_id", "address", "speed",
+                      "methods", "seen"):  # fmt: skip
+            setattr(planned, field, getattr(device, field))
+        planned.status, planned.reasons, planned.version = "known", [], planned.version + 1
+        device.sightings.update(device=planned)
+        device.delete()
+        planned.save()
+        return planned
+    device.name = unique_name(name or device.name, device.id)
+    device.area, device.taken_in, device.version = area or device.area, True, device.version + 1
+    if device.status in ("new", "unknown"):
+        device.status = "known"
+    device.save()
+    return device
+
+
+def adopt(device: Device, values: dict[str, Any], library: Library) -> None:
+    """A restore or an undo is a decision, too: what it wrote is now intended."""
+    profile = library.get(device.profile)
+    for path, value in values.items():
+        if profile and path in profile.by_path and get(device.intended, path) is not MISSING:
+            put(device.intended, path, value)
+    device.version += 1
+    device.save(update_fields=["intended", "version"])
+    recount(device, library)

@@ -1,0 +1,170 @@
+"""Devices and lines as the API shows them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from netloom_core.plan.documents import MISSING, get
+from netloom_core.plan.planner import is_staged, unkept_paths
+from netloom_core.profiles.load import Library
+from netloom_core.profiles.schema import Profile
+from netloom_server.backups.models import Backup, Document
+from netloom_server.installation.decisions import planned_address
+from netloom_server.installation.models import Device, Line
+from netloom_server.installation.records import baseline_of, pending, prove
+
+
+def state_of(device: Device) -> str:
+    """One word: planned, known, new, moved, duplicate, unknown or missing."""
+    if device.taken_in and not device.identity_key and device.status != "missing":
+        return "planned"
+    return device.status
+
+
+def at_factory(device: Device, profile: Profile | None) -> bool:
+    """Whether it still has its factory set-up: it says so, or stands where factories put it."""
+    stated = device.facts.get("factory")
+    return stated == "yes" or (stated is None and profile is not None and device.address in profile.factory.addresses)
+
+
+def device_as_dict(device: Device, library: Library, proofs: set[str] | None = None) -> dict[str, Any]:
+    profile = library.get(device.profile)
+    line = device.line
+    addresses = []
+    if line is not None and device.address:
+        addresses.append({"line": line.name, "line_id": line.id, "address": device.address, "speed": device.speed})
+    return {
+        "id": device.id,
+        "name": device.name,
+        "maker": device.maker or (profile.maker if profile else ""),
+        "model": device.model or (profile.model if profile else ""),
+        "kind": profile.kind if profile else "",
+        "serial": device.serial,
+        "profile": device.profile,
+        "firmware": device.firmware,
+        "addresses": addresses,
+        "state": state_of(device),
+        "taken_in": device.taken_in,
+        "area": device.area.name if device.area else "",
+        "planned_address": planned_address(device, profile),
+        "factory": at_factory(device, profile),
+        "methods": device.methods,
+        "reasons": device.reasons,
+        "seen": device.seen.isoformat() if device.seen else None,
+        "read": device.read.isoformat() if device.read else None,
+        "read_trouble": device.read_trouble,
+        "version": device.version,
+        "counts": {"pending": 0, "unkept": 0, "drift": 0, "lost": 0, **device.counts},
+        "baseline": bool(proofs and device.id in proofs) if proofs is not None else baseline_of(device) is not None,
+        "proof": device.proof.get("result", ""),
+        "proven": device.proven.isoformat() if device.proven else None,
+    }
+
+
+def device_list(library: Library) -> list[dict[str, Any]]:
+    approved = set(Backup.objects.filter(baseline=True).values_list("device_id", flat=True))
+    devices = Device.objects.select_related("line", "area").order_by("name")
+    return [device_as_dict(device, library, approved) for device in devices]
+
+
+def setting_rows(device: Device, library: Library, documents: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:
+    """Every setting with what a person needs to change it, in the profile's order."""
+    profile = library.get(device.profile)
+    if profile is None:
+        return []
+    loose = set(unkept_paths(profile, documents["running"], documents["startup"]))
+    rows = []
+    for path, setting in profile.by_path.items():
+        values = {name: get(document, path) for name, document in documents.items()}
+        rows.append(
+            {
+                "path": path,
+                "label": setting.label,
+                "type": setting.type,
+                "unit": setting.unit,
+                "minimum": setting.minimum,
+                "maximum": setting.maximum,
+                "max_length": setting.max_length,
+                "options": [option.model_dump() for option in setting.options],
+                "takes": setting.takes,
+                "kept": setting.kept,
+                "reserved": setting.reserved,
+                "disturbs": setting.disturbs,
+                "role": setting.role,
+                "unkept": path in loose and not is_staged(profile, path),
+                **{name: None if value is MISSING else value for name, value in values.items()},
+            }
+        )
+    return rows
+
+
+def whole_device(device: Device, library: Library, states: dict[str, str]) -> dict[str, Any]:
+    """The device with its four sets, settings, points, proof and evidence."""
+    profile = library.get(device.profile)
+    approved = baseline_of(device)
+    names = {device.running, device.startup, approved.running_id if approved else ""}
+    found = Document.load_many(names)
+    documents = {
+        "intended": device.intended,
+        "running": found.get(device.running, {}),
+        "startup": found.get(device.startup, {}),
+        "baseline": found.get(approved.running_id, {}) if approved else {},
+    }
+    return {
+        **device_as_dict(device, library),
+        **documents,
+        "baseline_id": approved.id if approved else None,
+        "writable": profile.writable if profile else [],
+        "points": [
+            {
+                "id": point.id,
+                "kind": point.kind,
+                "label": _point_label(documents["running"], point.id, point.label),
+                "state": states.get(point.id, "unknown"),
+                "states": point.states,
+                "drive": point.drive,
+                "disturbs": point.disturbs,
+            }
+            for point in (profile.by_point.values() if profile else [])
+        ],
+        "settings": setting_rows(device, library, documents),
+        "pending": pending(profile, device, documents["running"]),
+        "now": prove(device, library).differences if approved and device.running else [],
+        "last_proof": device.proof,
+        "has_credentials": hasattr(device, "credential"),
+        "facts": device.facts,
+        "sightings": [
+            {
+                "line": sighting.line.name,
+                "address": sighting.address,
+                "method": sighting.method,
+                "facts": sighting.facts,
+                "time": sighting.time.isoformat(),
+            }
+            for sighting in device.sightings.select_related("line").order_by("-time")[:40]
+        ],
+    }
+
+
+def _point_label(running: dict[str, Any], point: str, label: str) -> str:
+    """The name that people gave to a relay or input, with its own label before it."""
+    kind, _, number = point.rpartition("-")
+    name = get(running, f"/{kind}s/{number}/name") if kind else MISSING
+    return f"{label}: {name}" if isinstance(name, str) and name else label
+
+
+def line_as_dict(line: Line, holder: str) -> dict[str, Any]:
+    return {
+        "id": line.id,
+        "name": line.name,
+        "kind": line.kind,
+        "network": line.network,
+        "source": line.source,
+        "interface": line.interface,
+        "path": line.path,
+        "speed": line.speed,
+        "protocol": line.protocol,
+        "trouble": line.trouble,
+        "swept": line.swept.isoformat() if line.swept else None,
+        "holder": holder,
+    }

@@ -1,0 +1,88 @@
+"""Runs with their steps, the journal, and the events that browsers follow."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import models
+
+from netloom_core.model import work
+from netloom_server.installation.models import new_id
+
+LIVE = ("waiting", "running")
+
+
+class Run(models.Model):
+    id = models.CharField(primary_key=True, max_length=12, default=new_id)
+    kind = models.CharField(max_length=16)
+    by = models.CharField(max_length=150)
+    params = models.JSONField(default=dict)
+    state = models.CharField(max_length=12, default="waiting", db_index=True)
+    result = models.JSONField(default=dict)
+    message = models.CharField(max_length=600, blank=True)
+    cancel = models.BooleanField(default=False)
+    progress = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True, db_index=True)
+    ended = models.DateTimeField(null=True)
+
+    def as_core(self) -> work.RunState:
+        return work.RunState(
+            id=self.id,
+            kind=self.kind,
+            by=self.by,
+            params=self.params,
+            state=self.state,
+            steps=[step.as_core() for step in self.steps.order_by("ordinal")],
+            result=self.result,
+            message=self.message,
+        )
+
+
+class Step(models.Model):
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="steps")
+    ordinal = models.PositiveIntegerField()
+    device = models.CharField(max_length=8, db_index=True)
+    action = models.CharField(max_length=20)
+    params = models.JSONField(default=dict)
+    state = models.CharField(max_length=10, default=work.PENDING)
+    message = models.CharField(max_length=1000, blank=True)
+    hint = models.CharField(max_length=600, blank=True)
+    code = models.CharField(max_length=40, blank=True)
+    evidence = models.JSONField(default=dict)
+    settled = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["run", "ordinal"], name="step_once")]
+
+    def as_core(self) -> work.StepState:
+        return work.StepState(
+            ordinal=self.ordinal,
+            device=self.device,
+            action=self.action,
+            params=self.params,
+            state=self.state,
+            message=self.message,
+            hint=self.hint,
+            code=self.code,
+            evidence=self.evidence,
+        )
+
+
+class JournalEntry(models.Model):
+    """Append-only: the database itself refuses to change or delete a row (see the migration)."""
+
+    id = models.BigAutoField(primary_key=True)
+    device = models.CharField(max_length=8, blank=True, db_index=True)
+    run = models.CharField(max_length=12, blank=True, db_index=True)
+    entry = models.JSONField()
+    hash = models.CharField(max_length=64)
+
+    def as_dict(self) -> dict[str, Any]:
+        return {"id": self.id, "hash": self.hash, **self.entry}
+
+
+class Event(models.Model):
+    id = models.BigAutoField(primary_key=True)
+    kind = models.CharField(max_length=20)
+    data = models.JSONField()
+    time = models.DateTimeField(auto_now_add=True)
