@@ -32,13 +32,14 @@ def verify(
     running: Document | None,
     startup: Document | None,
     *,
-    earlier: Document | None = None,
+    earlier: tuple[Document, Document] | None = None,
     message: str = "",
 ) -> Proof:
     """Compare. `running` is None when the device could not be read, `message` then says why.
 
-    `earlier` is what the device was last known to do. A value that was as approved then,
-    is now as its startup value says, and differs, was taken back by a power cut: `lost`.
+    `earlier` is what running and startup values were before the present ones. A value that
+    was as approved then but not kept, and is now what was kept then, was taken back by a
+    power cut: `lost`.
     """
     if baseline is None:
         return Proof("no-baseline", message="There is no approved record of this device yet: back it up as baseline.")
@@ -50,7 +51,7 @@ def verify(
         for change in differences(baseline, running):
             if change.after is None and profile is not None and change.path in profile.by_path:
                 kind, unproven = "unproven", True
-            elif _lost(change.path, change.before, change.after, earlier, startup):
+            elif _lost(change.path, change.before, change.after, earlier):
                 kind = "lost"
             else:
                 kind = "drift"
@@ -69,11 +70,11 @@ def verify(
     return Proof("unproven" if unproven else "match", found)
 
 
-def _lost(path: str, approved: Any, now: Any, earlier: Document | None, startup: Document | None) -> bool:
-    if not earlier or not startup:
+def _lost(path: str, approved: Any, now: Any, earlier: tuple[Document, Document] | None) -> bool:
+    if earlier is None:
         return False
-    before = get(earlier, path)
-    return before is not MISSING and before == approved and get(startup, path) == now
+    running, startup = earlier
+    return get(running, path) == approved and get(startup, path) is not MISSING and get(startup, path) == now
 
 
 def summary(results: Iterable[str]) -> dict[str, int]:

@@ -57,8 +57,8 @@ class Line(models.Model):
 class Device(models.Model):
     """`status` is what the last sweep found it to be; `place` is where it was last found.
 
-    `intended` is sparse: only what people decided. `earlier` names the running document
-    before the present one, which tells a value that a power cut took back.
+    `intended` is sparse: only what people decided. `earlier` and `earlier_startup` name the
+    documents before the present ones, which tells a value that a power cut took back.
     """
 
     id = models.CharField(primary_key=True, max_length=8, default=new_id)
@@ -86,6 +86,7 @@ class Device(models.Model):
     running = models.CharField(max_length=64, blank=True)
     startup = models.CharField(max_length=64, blank=True)
     earlier = models.CharField(max_length=64, blank=True)
+    earlier_startup = models.CharField(max_length=64, blank=True)
     proof = models.JSONField(default=dict)
     proven = models.DateTimeField(null=True)
     counts = models.JSONField(default=dict)  # pending, unkept, drift, lost: kept up by records.recount

@@ -72,7 +72,7 @@ def known_of(devices: Iterable[Device]) -> list[Known]:
     return [
         Known(d.id, d.identity_key, d.profile, d.line_id or "", d.address, d.speed)
         for d in devices
-        if d.line_id and (d.taken_in or d.identity_key)
+        if d.line_id and d.taken_in
     ]
 
 
@@ -90,14 +90,14 @@ def pending(profile: Profile | None, device: Device, running: dict[str, Any]) ->
 def prove(device: Device, library: Library, *, trouble: str = "") -> Proof:
     """The proof from what was last read; `trouble` when it could not be read just now."""
     baseline = baseline_of(device)
-    names = {device.running, device.startup, device.earlier, baseline.running_id if baseline else ""}
-    documents = Document.load_many(names)
+    earlier = (device.earlier, device.earlier_startup)
+    documents = Document.load_many({device.running, device.startup, *earlier, baseline.running_id if baseline else ""})
     return verify(
         library.get(device.profile),
         documents.get(baseline.running_id) if baseline else None,
         None if trouble else documents.get(device.running),
         documents.get(device.startup),
-        earlier=documents.get(device.earlier),
+        earlier=(documents[earlier[0]], documents[earlier[1]]) if all(earlier) else None,
         message=trouble,
     )
 
@@ -124,11 +124,11 @@ def save_documents(device: Device, documents: Mapping[str, dict[str, Any]], libr
     if running is not None:
         name = Document.keep(running)
         if device.running and device.running != name:
-            device.earlier = device.running
+            device.earlier, device.earlier_startup = device.running, device.startup
         device.running = name
     if "startup" in documents:
         device.startup = Document.keep(documents["startup"]) if documents["startup"] else ""
     device.read = timezone.now()
     device.read_trouble = ""
-    device.save(update_fields=["running", "startup", "earlier", "read", "read_trouble"])
+    device.save(update_fields=["running", "startup", "earlier", "earlier_startup", "read", "read_trouble"])
     recount(device, library)
