@@ -5,6 +5,7 @@ from __future__ import annotations
 import hmac
 
 from django.conf import settings
+from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework.authentication import BaseAuthentication
 from rest_framework.request import Request
 
@@ -28,3 +29,11 @@ class OwnerToken(BaseAuthentication):
 
     def authenticate_header(self, request: Request) -> str:
         return "Bearer"
+
+
+class OwnerTokenScheme(OpenApiAuthenticationExtension):
+    target_class = "netloom_server.accounts.authentication.OwnerToken"
+    name = "ownerToken"
+
+    def get_security_definition(self, auto_schema: object) -> dict[str, str]:
+        return {"type": "http", "scheme": "bearer"}

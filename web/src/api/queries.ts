@@ -1,0 +1,50 @@
+import { queryOptions } from "@tanstack/react-query";
+import { api, got } from "./client";
+
+export const sessionQuery = queryOptions({
+  queryKey: ["session"],
+  queryFn: () => got(api.GET("/api/session")),
+  retry: false,
+  staleTime: Infinity,
+});
+export const overviewQuery = queryOptions({ queryKey: ["overview"], queryFn: () => got(api.GET("/api/overview")) });
+export const devicesQuery = queryOptions({
+  queryKey: ["devices"],
+  queryFn: async () => (await got(api.GET("/api/devices"))).devices,
+});
+export const deviceQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["device", id],
+    queryFn: () => got(api.GET("/api/devices/{word}", { params: { path: { word: id } } })),
+  });
+export const profilesQuery = queryOptions({
+  queryKey: ["profiles"],
+  queryFn: () => got(api.GET("/api/profiles")),
+  staleTime: Infinity,
+});
+export const runsQuery = queryOptions({ queryKey: ["runs"], queryFn: () => got(api.GET("/api/runs")) });
+export const runQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["run", id],
+    queryFn: () => got(api.GET("/api/runs/{ident}", { params: { path: { ident: id } } })),
+  });
+export const backupsQuery = queryOptions({
+  queryKey: ["backups"],
+  queryFn: async () => (await got(api.GET("/api/backups"))).backups,
+});
+export const compareQuery = (first: string, second: string) =>
+  queryOptions({
+    queryKey: ["compare", first, second],
+    queryFn: () => got(api.GET("/api/backups/compare", { params: { query: { first, second } } })),
+  });
+export const journalQuery = (device: string) =>
+  queryOptions({
+    queryKey: ["journal", device],
+    queryFn: () => got(api.GET("/api/journal", { params: { query: device ? { device } : {} } })),
+  });
+export const freeQuery = (line: string) =>
+  queryOptions({
+    queryKey: ["free", line],
+    queryFn: async () =>
+      (await got(api.GET("/api/lines/{ident}/free", { params: { path: { ident: line } } }))).addresses,
+  });

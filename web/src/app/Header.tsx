@@ -1,0 +1,81 @@
+import clsx from "clsx";
+import { CircleHelp, Moon, Search, Table2 } from "lucide-react";
+import { NavLink } from "react-router";
+import type { Device, Schemas } from "../api/client";
+import { leftToDo } from "../lib/knots";
+import { live } from "../lib/live";
+import { LENSES, nextDensity, openPanel, place } from "../lib/place";
+import { useStore } from "../lib/store";
+import { Button } from "../ui/Button";
+import { toggleTheme } from "./theme";
+
+interface Props {
+  person: Schemas["Person"];
+  overview: Schemas["Overview"];
+  devices: Device[];
+  lens: string;
+}
+
+export function Header({ person, overview, devices, lens }: Props) {
+  const connected = useStore(live, (l) => l.connected);
+  const density = useStore(place, (p) => p.density);
+  return (
+    <header className="flex items-stretch gap-4 border-b border-weave bg-cloth pl-4">
+      <div className="flex w-[190px] flex-col justify-center leading-tight">
+        <span className="truncate text-[13.5px] font-semibold" title={overview.installation}>
+          {overview.installation}
+        </span>
+        <span className="text-[11.5px] text-soft">{connected ? "Netloom" : "Netloom: waiting for the server …"}</span>
+      </div>
+      <nav aria-label="Lenses" className="flex flex-1 items-stretch">
+        {LENSES.map((one, index) => {
+          const left = leftToDo(devices, one.id);
+          return (
+            <NavLink
+              key={one.id}
+              to={`/${one.id}`}
+              title={`${one.name}: key ${index + 1}`}
+              className={({ isActive }) =>
+                clsx(
+                  "relative flex flex-1 flex-col justify-center border-b-[3px] px-2.5 py-1.5 leading-tight",
+                  isActive ? "border-indigo text-indigo" : "border-transparent text-ink hover:bg-weave/50",
+                )
+              }
+            >
+              <span className="text-[13.5px] font-semibold whitespace-nowrap">
+                <span className="mr-1.5 font-mono text-[11px] font-normal text-soft">{index + 1}</span>
+                {one.name}
+              </span>
+              <span className="text-[11.5px] text-soft">{left ? `${left} to do` : "nothing to do"}</span>
+            </NavLink>
+          );
+        })}
+      </nav>
+      <div className="flex items-center gap-0.5 pr-2">
+        <Button look="bare" title="Find (/)" aria-label="Find" onClick={() => openPanel("find")}>
+          <Search size={15} />
+        </Button>
+        <Button
+          look="bare"
+          title="Loom or sheet (s)"
+          aria-label="Loom or sheet"
+          onClick={() => place.set((p) => ({ ...p, sheet: !p.sheet }))}
+        >
+          <Table2 size={15} />
+        </Button>
+        <Button look="bare" title={`Density of the loom: ${density} (z)`} aria-label="Density" onClick={nextDensity}>
+          <span className="font-mono text-[11px]">{density}</span>
+        </Button>
+        <Button look="bare" title="Light or dark (t)" aria-label="Light or dark" onClick={toggleTheme}>
+          <Moon size={15} />
+        </Button>
+        <Button look="bare" title="Keys (?)" aria-label="Keys" onClick={() => openPanel("keys")}>
+          <CircleHelp size={15} />
+        </Button>
+        <span className="ml-1 text-[12px] text-soft" title={`Signed in as ${person.username}, ${person.role}; lens ${lens}`}>
+          {person.username}
+        </span>
+      </div>
+    </header>
+  );
+}

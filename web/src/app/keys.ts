@@ -1,0 +1,80 @@
+import { useEffect } from "react";
+import type { Device, Line } from "../api/client";
+import { orderOf, walk } from "../lib/knots";
+import { LENSES, nextDensity, openPanel, place, select } from "../lib/place";
+import { toggleTheme } from "./theme";
+
+export const KEYS: [string, string][] = [
+  ["Arrows", "walk the loom"],
+  ["Space", "select or release"],
+  ["Shift + arrows", "extend the selection"],
+  ["Ctrl + A", "select all"],
+  ["Escape", "release the selection"],
+  ["Enter", "go to the bench"],
+  ["1 – 6", "the lenses"],
+  ["/", "find a name, address, serial number, area"],
+  [".", "what can be done with the selection"],
+  ["s", "loom or sheet"],
+  ["z", "density of the loom"],
+  ["r", "open or close the run tray"],
+  ["t", "light or dark"],
+  ["?", "this list"],
+];
+
+const ARROWS = new Set(["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight", "Home", "End"]);
+
+function typing(target: EventTarget | null): boolean {
+  return target instanceof HTMLElement && !!target.closest("input, textarea, select, [contenteditable], [role=dialog]");
+}
+
+/** The keyboard of the whole screen; fields and dialogs keep their own keys. */
+export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) => void): void {
+  useEffect(() => {
+    const order = orderOf(lines, devices);
+
+    function move(event: KeyboardEvent): void {
+      const next = walk(order, place.get().cursor, event.key);
+      if (!next) return;
+      event.preventDefault();
+      select(next, event.shiftKey ? "extend" : "only", order.flat());
+      document.getElementById(`knot-${next}`)?.scrollIntoView({ block: "nearest" });
+    }
+
+    const single: Record<string, () => void> = {
+      "/": () => openPanel("find"),
+      ".": () => openPanel("actions"),
+      "?": () => openPanel("keys"),
+      s: () => place.set((p) => ({ ...p, sheet: !p.sheet })),
+      z: nextDensity,
+      t: toggleTheme,
+      r: () => place.set((p) => ({ ...p, trayOpen: !p.trayOpen })),
+      Escape: () => place.set({ selected: new Set(), cursor: "" }),
+      Enter: () => document.querySelector<HTMLElement>("#bench")?.focus(),
+      " ": () => place.get().cursor && select(place.get().cursor, "toggle"),
+    };
+
+    function pressed(event: KeyboardEvent): void {
+      if (typing(event.target) || event.altKey || event.metaKey) return;
+      if (event.ctrlKey) {
+        if (event.key === "a") {
+          event.preventDefault();
+          place.set({ selected: new Set(devices.map((d) => d.id)) });
+        }
+        return;
+      }
+      const onControl = event.target instanceof HTMLElement && event.target.closest("button, a, summary");
+      if (onControl && (event.key === "Enter" || event.key === " ")) return;
+      if (ARROWS.has(event.key)) return move(event);
+      const lens = LENSES[Number(event.key) - 1];
+      if (lens) return toLens(lens.id);
+      const act = single[event.key];
+      if (act) {
+        event.preventDefault();
+        act();
+      }
+    }
+
+    window.addEventListener("keydown", pressed);
+    return () => window.removeEventListener("keydown", pressed);
+  }, [lines, devices, toLens]);
+}

@@ -1,0 +1,102 @@
+import { useQuery } from "@tanstack/react-query";
+import { useRef } from "react";
+import { asProblem, type Device, type Schemas } from "../api/client";
+import { deviceQuery } from "../api/queries";
+import { AddressBench } from "../lenses/address/AddressBench";
+import { ConfigureBench } from "../lenses/configure/ConfigureBench";
+import { HandoverBench } from "../lenses/handover/HandoverBench";
+import { ProtectBench } from "../lenses/protect/ProtectBench";
+import { ProveBench } from "../lenses/prove/ProveBench";
+import { SurveyBench } from "../lenses/survey/SurveyBench";
+import { type LensId, place } from "../lib/place";
+import { useStore } from "../lib/store";
+import { Trouble, Waiting } from "../ui/parts";
+import { Face, ManyFace } from "./Face";
+
+export interface BenchProps {
+  chosen: Device[];
+  devices: Device[];
+  overview: Schemas["Overview"];
+  person: Schemas["Person"];
+}
+
+const BENCHES: Record<LensId, (props: BenchProps) => React.ReactNode> = {
+  survey: SurveyBench,
+  address: AddressBench,
+  configure: ConfigureBench,
+  protect: ProtectBench,
+  prove: ProveBench,
+  handover: HandoverBench,
+};
+
+interface Props {
+  devices: Device[];
+  overview: Schemas["Overview"];
+  person: Schemas["Person"];
+  lens: LensId;
+}
+
+/** The place where the selected devices are worked on; what it shows follows the lens. */
+export function Bench({ devices, overview, person, lens }: Props) {
+  const selected = useStore(place, (p) => p.selected);
+  const width = useStore(place, (p) => p.benchWidth);
+  const chosen = devices.filter((d) => selected.has(d.id));
+  const Inner = BENCHES[lens];
+  return (
+    <>
+      <Handle />
+      <aside
+        id="bench"
+        aria-label="Bench"
+        tabIndex={-1}
+        style={{ width }}
+        className="flex shrink-0 flex-col overflow-y-auto border-l border-weave bg-cloth px-4 py-3"
+      >
+        {chosen.length === 1 && <Face device={chosen[0]} overview={overview} />}
+        {chosen.length > 1 && <ManyFace chosen={chosen} />}
+        <Inner chosen={chosen} devices={devices} overview={overview} person={person} />
+      </aside>
+    </>
+  );
+}
+
+function Handle() {
+  const from = useRef<{ x: number; width: number }>(null);
+  const to = (width: number) => {
+    const bounded = Math.min(Math.max(width, 340), window.innerWidth - 420);
+    localStorage.setItem("netloom.bench", String(bounded));
+    place.set({ benchWidth: bounded });
+  };
+  return (
+    <div
+      role="separator"
+      aria-orientation="vertical"
+      aria-label="Width of the bench"
+      aria-valuenow={place.get().benchWidth}
+      tabIndex={0}
+      className="-mr-1.5 w-1.5 shrink-0 cursor-col-resize hover:bg-indigo/40"
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        from.current = { x: event.clientX, width: place.get().benchWidth };
+      }}
+      onPointerMove={(event) => from.current && to(from.current.width + from.current.x - event.clientX)}
+      onPointerUp={() => {
+        from.current = null;
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
+          event.stopPropagation();
+          to(place.get().benchWidth + (event.key === "ArrowLeft" ? 24 : -24));
+        }
+      }}
+    />
+  );
+}
+
+/** The whole of one device, with waiting and trouble told. */
+export function WithDevice({ id, children }: { id: string; children: (device: Schemas["WholeDevice"]) => React.ReactNode }) {
+  const whole = useQuery(deviceQuery(id));
+  if (whole.data) return <>{children(whole.data)}</>;
+  if (whole.error) return <Trouble problem={asProblem(whole.error)} again={() => void whole.refetch()} />;
+  return <Waiting>Reading the record …</Waiting>;
+}

@@ -1,0 +1,189 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Device, got, type Line } from "../../api/client";
+import { freeQuery } from "../../api/queries";
+import { useChange } from "../../api/work";
+import { type BenchProps } from "../../bench/Bench";
+import { addressNumber, rowsOf, shortAddress, tells } from "../../lib/knots";
+import { ask, select } from "../../lib/place";
+import { plural } from "../../lib/words";
+import { Button } from "../../ui/Button";
+import { Empty, Heading, Input, Labelled } from "../../ui/parts";
+import { INK, Mark } from "../../ui/Mark";
+
+/** Address: planned against found; change, and find again. */
+export function AddressBench({ chosen, devices, overview }: BenchProps) {
+  const rows = (chosen.length ? chosen : devices).filter((d) => d.taken_in);
+  const differing = rows.filter((d) => d.serial && (d.addresses[0]?.address !== d.planned_address || d.counts.pending > 0));
+  const fresh = chosen.filter((d) => !d.taken_in);
+  return (
+    <>
+      {overview.lines.map((line) => (
+        <AddressStrip key={line.id} line={line} devices={devices} />
+      ))}
+      {fresh.length > 0 && (
+        <Empty title={`${plural(fresh.length, "device")} not taken in yet.`}>Take in first, under Survey; then give an address.</Empty>
+      )}
+      {rows.length > 0 && (
+        <>
+          <Heading aside={chosen.length ? "selected" : "all that are taken in"}>Planned against found</Heading>
+          <table className="w-full text-[13px]">
+            <thead>
+              <tr className="text-left text-[12px] text-soft">
+                <th className="pr-2 font-normal">Device</th>
+                <th className="pr-2 font-normal">Found at</th>
+                <th className="pr-2 font-normal">Planned</th>
+                <th className="font-normal">Tells</th>
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map((device) => (
+                <Row key={`${device.id}-${device.planned_address}`} device={device} />
+              ))}
+            </tbody>
+          </table>
+          <div className="mt-3 flex flex-wrap items-center gap-2">
+            <Button
+              look="strong"
+              disabled={!differing.length}
+              onClick={() => ask({ kind: "apply", devices: differing.map((d) => d.id), baseline: false, keep: true })}
+            >
+              {differing.length ? `Show what would be written to ${plural(differing.length, "device")}` : "All are as planned"}
+            </Button>
+            {chosen.length > 1 && <Fill chosen={rows} lines={overview.lines} />}
+          </div>
+        </>
+      )}
+      {chosen.length === 1 && chosen[0].taken_in && <Access device={chosen[0]} />}
+    </>
+  );
+}
+
+function Row({ device }: { device: Device }) {
+  const [text, setText] = useState(device.planned_address);
+  const plan = useChange((address: string) => got(api.POST("/api/addresses", { body: { assignments: [{ device: device.id, address }] } })));
+  const { shape, tone, word } = tells(device, "address");
+  const place = device.addresses[0];
+  const decide = () => {
+    if (text && text !== device.planned_address) plan.mutate(text.trim(), { onError: () => setText(device.planned_address) });
+  };
+  return (
+    <tr className="border-t border-weave">
+      <td className="max-w-40 truncate py-1 pr-2">{device.name}</td>
+      <td className="pr-2 font-mono text-[12.5px] whitespace-nowrap">{device.serial ? `${place?.address ?? "–"}${place?.speed ? ` · ${place.speed}` : ""}` : "–"}</td>
+      <td className="pr-2">
+        <Input
+          aria-label={`Planned address of ${device.name}`}
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          onBlur={decide}
+          onKeyDown={(event) => event.key === "Enter" && decide()}
+          className="w-32 font-mono !text-[12.5px]"
+        />
+      </td>
+      <td className={`text-[12px] whitespace-nowrap ${INK[tone]}`}>
+        <span className="inline-flex items-center gap-1">
+          <Mark shape={shape} tone={tone} size={13} /> {word}
+        </span>
+      </td>
+    </tr>
+  );
+}
+
+/** Give the selected devices free addresses one after the other. */
+function Fill({ chosen, lines }: { chosen: Device[]; lines: Line[] }) {
+  const line = lines.find((one) => chosen.every((d) => d.addresses[0]?.line_id === one.id));
+  const free = useQuery({ ...freeQuery(line?.id ?? ""), enabled: !!line });
+  const [from, setFrom] = useState("");
+  const plan = useChange((assignments: { device: string; address: string }[]) => got(api.POST("/api/addresses", { body: { assignments } })));
+  if (!line || !free.data) return null;
+  const usable = from ? free.data.filter((address) => addressNumber(address) >= addressNumber(from)) : free.data;
+  return (
+    <form
+      className="flex items-end gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        plan.mutate(chosen.map((device, index) => ({ device: device.id, address: usable[index] })));
+      }}
+    >
+      <Labelled label="Free addresses from">
+        <Input value={from} placeholder={free.data[0]} onChange={(event) => setFrom(event.target.value)} className="w-32 font-mono" />
+      </Labelled>
+      <Button type="submit" disabled={usable.length < chosen.length}>
+        Plan {chosen.length} addresses
+      </Button>
+    </form>
+  );
+}
+
+const CELL = 7;
+
+/** A line's addresses as a strip: who has which, where the gaps are, who wants to go where. */
+function AddressStrip({ line, devices }: { line: Line; devices: Device[] }) {
+  const rows = rowsOf(line, devices).filter((row) => row.kind === "knot");
+  const bits = line.kind === "serial" ? 7 : 32 - Number(line.network.split("/")[1]);
+  const size = Math.min(2 ** bits, 256);
+  const perRow = 64;
+  const offset = (address: string) => addressNumber(address) % size;
+  return (
+    <div className="mb-3">
+      <p className="mb-1 flex justify-between text-[12px] text-soft">
+        <span className="font-semibold text-ink">{line.name}</span>
+        {line.kind === "serial" ? "addresses 0 to 126" : line.network}
+      </p>
+      <svg role="img" aria-label={`Addresses of ${line.name}: ${rows.length} taken`} viewBox={`0 0 ${perRow * CELL} ${Math.ceil(size / perRow) * (CELL + 1)}`} className="w-full">
+        {Array.from({ length: size }, (_, n) => (
+          <rect key={n} x={(n % perRow) * CELL} y={Math.floor(n / perRow) * (CELL + 1)} width={CELL - 1} height={CELL - 1} rx="1" className="fill-weave/70" />
+        ))}
+        {rows.map(({ device, address }) => {
+          const n = offset(address);
+          const x = (n % perRow) * CELL;
+          const y = Math.floor(n / perRow) * (CELL + 1);
+          const { tone, word } = tells(device, "address");
+          const planned = device.planned_address !== address && device.planned_address ? offset(device.planned_address) : -1;
+          return (
+            <g key={device.id} onClick={() => select(device.id, "only")} className={INK[tone]}>
+              <title>{`${shortAddress(address)} ${device.name}: ${word}`}</title>
+              {planned >= 0 && (
+                <rect x={(planned % perRow) * CELL + 0.5} y={Math.floor(planned / perRow) * (CELL + 1) + 0.5} width={CELL - 2} height={CELL - 2} rx="1" fill="none" stroke="currentColor" strokeWidth="1.2" />
+              )}
+              <rect x={x} y={y} width={CELL - 1} height={CELL - 1} rx="1" fill={device.serial ? "currentColor" : "none"} stroke="currentColor" strokeDasharray={device.serial ? undefined : "1.5 1"} />
+            </g>
+          );
+        })}
+      </svg>
+    </div>
+  );
+}
+
+/** How Netloom gets into the device. Can be replaced, never read. */
+function Access({ device }: { device: Device }) {
+  const save = useChange((body: { user: string; password: string }) =>
+    got(api.PUT("/api/devices/{word}/credentials", { params: { path: { word: device.id } }, body })),
+  );
+  const forget = useChange(() => got(api.DELETE("/api/devices/{word}/credentials", { params: { path: { word: device.id } } })));
+  if (device.addresses[0]?.speed) return null;
+  return (
+    <>
+      <Heading aside="encrypted; never shown again">Access</Heading>
+      <form
+        className="flex flex-wrap items-end gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          const form = new FormData(event.currentTarget);
+          save.mutate({ user: String(form.get("user")), password: String(form.get("password")) });
+          event.currentTarget.reset();
+        }}
+      >
+        <Labelled label="User name">
+          <Input name="user" required autoComplete="off" className="w-32" />
+        </Labelled>
+        <Labelled label="Password">
+          <Input name="password" type="password" autoComplete="new-password" className="w-32" />
+        </Labelled>
+        <Button type="submit">{save.isSuccess ? "Saved" : "Save"}</Button>
+        <Button onClick={() => forget.mutate(undefined)}>Use the factory's</Button>
+      </form>
+    </>
+  );
+}

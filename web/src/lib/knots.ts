@@ -1,0 +1,132 @@
+import type { Device, Line } from "../api/client";
+
+export type Shape = "whole" | "open" | "dashed" | "twin" | "tail" | "asked" | "half";
+export type Tone = "ink" | "indigo" | "madder" | "weld" | "woad" | "soft";
+
+export interface Telling {
+  shape: Shape;
+  tone: Tone;
+  word: string;
+}
+
+const BY_STATE: Record<string, Telling> = {
+  known: { shape: "whole", tone: "ink", word: "known" },
+  new: { shape: "open", tone: "indigo", word: "new" },
+  moved: { shape: "tail", tone: "weld", word: "moved" },
+  duplicate: { shape: "twin", tone: "madder", word: "two on one address" },
+  unknown: { shape: "asked", tone: "weld", word: "unknown" },
+  missing: { shape: "dashed", tone: "madder", word: "missing" },
+  planned: { shape: "dashed", tone: "soft", word: "planned" },
+};
+
+export function stateOf(device: Device): Telling {
+  return BY_STATE[device.state] ?? BY_STATE.unknown;
+}
+
+const count = (n: number, word: string) => (n ? `${n} ${word}` : "");
+
+/** What differs on a device, in its own words: pending, unkept, drift, lost. */
+export function whatDiffers(device: Device): string {
+  const { pending, unkept, drift, lost } = device.counts;
+  return [count(pending, "pending"), count(unkept, "unkept"), count(drift, "drift"), count(lost, "lost")]
+    .filter(Boolean)
+    .join(", ");
+}
+
+/** What a knot tells under a lens: a mark, and words beside it. */
+export function tells(device: Device, lens: string): Telling {
+  const state = stateOf(device);
+  if (state.shape !== "whole") return state;
+  const { pending, unkept, drift, lost } = device.counts;
+  if (lens === "address") return addressTelling(device);
+  if (lens === "configure" && (pending || unkept))
+    return { shape: "half", tone: "weld", word: [count(pending, "pending"), count(unkept, "unkept")].filter(Boolean).join(", ") };
+  if (lens === "protect")
+    return device.baseline
+      ? { shape: "whole", tone: "woad", word: "has a baseline" }
+      : { shape: "open", tone: "weld", word: "no baseline" };
+  if ((lens === "prove" || lens === "survey") && (drift || lost))
+    return { shape: "half", tone: "madder", word: [count(drift, "drift"), count(lost, "lost")].filter(Boolean).join(", ") };
+  if (lens === "prove") return proofTelling(device);
+  if (lens === "configure") return { ...state, word: "as intended" };
+  if (lens === "handover") return { ...state, word: whatDiffers(device) || (device.baseline ? "ready" : "no baseline") };
+  return state;
+}
+
+function addressTelling(device: Device): Telling {
+  const found = device.addresses[0]?.address ?? "";
+  if (device.planned_address && device.planned_address !== found)
+    return { shape: "tail", tone: "weld", word: `to ${device.planned_address}` };
+  if (device.factory) return { shape: "open", tone: "weld", word: "factory address" };
+  return { shape: "whole", tone: "ink", word: "as planned" };
+}
+
+function proofTelling(device: Device): Telling {
+  if (!device.baseline) return { shape: "open", tone: "soft", word: "no baseline" };
+  if (!device.proof) return { shape: "open", tone: "indigo", word: "not verified yet" };
+  if (device.proof === "match") return { shape: "whole", tone: "woad", word: "match" };
+  return { shape: "half", tone: "madder", word: device.proof };
+}
+
+/** How many devices still have something to do under a lens. */
+export function leftToDo(devices: Device[], lens: string): number {
+  const open: Record<string, (d: Device) => boolean> = {
+    survey: (d) => !d.taken_in || d.state !== "known",
+    address: (d) => d.taken_in && addressTelling(d).word !== "as planned" && d.state !== "planned" && d.state !== "missing",
+    configure: (d) => d.taken_in && d.counts.pending + d.counts.unkept > 0,
+    protect: (d) => d.taken_in && !d.baseline,
+    prove: (d) => d.taken_in && (d.proof !== "match" || d.counts.drift + d.counts.lost > 0),
+    handover: (d) => !d.taken_in || d.state !== "known" || !!whatDiffers(d) || !d.baseline,
+  };
+  return devices.filter(open[lens] ?? (() => false)).length;
+}
+
+export function addressNumber(address: string): number {
+  if (/^\d+$/.test(address)) return Number(address);
+  return address.split(".").reduce((sum, part) => sum * 256 + Number(part), 0);
+}
+
+/** The part of an address that differs on a line: the last number of an IP address, else all of it. */
+export function shortAddress(address: string): string {
+  return address.includes(".") ? `.${address.slice(address.lastIndexOf(".") + 1)}` : address;
+}
+
+export type Row = { kind: "knot"; device: Device; address: string; shared: boolean } | { kind: "gap"; free: number; key: string };
+
+/** A line's devices from top to bottom in address order, with the gaps between them. */
+export function rowsOf(line: Line, devices: Device[]): Row[] {
+  const here = devices
+    .filter((d) => d.addresses.some((p) => p.line_id === line.id))
+    .map((device) => ({ device, address: device.addresses.find((p) => p.line_id === line.id)!.address }))
+    .sort((a, b) => addressNumber(a.address) - addressNumber(b.address) || a.device.name.localeCompare(b.device.name));
+  const times = new Map<string, number>();
+  for (const { address } of here) times.set(address, (times.get(address) ?? 0) + 1);
+  const rows: Row[] = [];
+  here.forEach(({ device, address }, index) => {
+    const before = here[index - 1]?.address;
+    const free = before === undefined ? 0 : addressNumber(address) - addressNumber(before) - 1;
+    if (free > 0) rows.push({ kind: "gap", free, key: `${before}-${address}` });
+    rows.push({ kind: "knot", device, address, shared: (times.get(address) ?? 0) > 1 });
+  });
+  return rows;
+}
+
+/** Strands from left to right, and in each the devices from top to bottom: what arrows walk. */
+export function orderOf(lines: Line[], devices: Device[]): string[][] {
+  return lines.map((line) => rowsOf(line, devices).flatMap((row) => (row.kind === "knot" ? [row.device.id] : [])));
+}
+
+/** Where an arrow leads from a device; the same place where there is no further. */
+export function walk(order: string[][], from: string, key: string): string {
+  const column = order.findIndex((ids) => ids.includes(from));
+  if (column < 0) return order.flat()[0] ?? "";
+  const row = order[column].indexOf(from);
+  if (key === "ArrowDown") return order[column][row + 1] ?? from;
+  if (key === "ArrowUp") return order[column][row - 1] ?? from;
+  if (key === "Home") return order[column][0];
+  if (key === "End") return order[column].at(-1)!;
+  const step = key === "ArrowRight" ? 1 : -1;
+  for (let next = column + step; next >= 0 && next < order.length; next += step)
+    if (order[next].length) return order[next][Math.min(row, order[next].length - 1)];
+  return from;
+}

@@ -1,0 +1,78 @@
+import { Store } from "./store";
+
+export interface Sighted {
+  run: string;
+  line: string;
+  address: string;
+  method: string;
+  facts: Record<string, string>;
+}
+export interface Points {
+  device: string;
+  states: Record<string, string>;
+  trouble?: string;
+}
+type Progress = Record<string, Record<string, [number, number]>>;
+
+interface Live {
+  connected: boolean;
+  run: string;
+  sightings: Sighted[];
+  progress: Progress;
+  points: Record<string, Record<string, string>>;
+  troubles: Record<string, string>;
+}
+
+/** What streams in and is not worth a query: sightings of the sweep under way, its progress, live points. */
+class LiveStore extends Store<Live> {
+  connected(connected: boolean): void {
+    if (this.get().connected !== connected) this.set({ connected });
+  }
+
+  sighted(one: Sighted): void {
+    this.set((now) => ({
+      ...now,
+      run: one.run,
+      sightings: now.run === one.run ? [...now.sightings, one] : [one],
+      progress: now.run === one.run ? now.progress : {},
+    }));
+  }
+
+  progressed(data: { run: string; lines: Progress }): void {
+    this.set((now) => ({
+      ...now,
+      run: data.run,
+      progress: data.lines,
+      sightings: now.run === data.run ? now.sightings : [],
+    }));
+  }
+
+  pointed(data: Points): void {
+    this.set((now) => ({
+      ...now,
+      points: { ...now.points, [data.device]: { ...now.points[data.device], ...data.states } },
+      troubles: { ...now.troubles, [data.device]: data.trouble ?? "" },
+    }));
+  }
+}
+
+export const live = new LiveStore({
+  connected: true,
+  run: "",
+  sightings: [],
+  progress: {},
+  points: {},
+  troubles: {},
+});
+
+/** Share done of all methods on all lines, 0 to 1. */
+export function shareDone(progress: Progress): number {
+  let done = 0;
+  let total = 0;
+  for (const methods of Object.values(progress))
+    for (const [d, t] of Object.values(methods)) {
+      done += d / Math.max(t, 1);
+      total += 1;
+    }
+  return total ? done / total : 0;
+}

@@ -1,0 +1,72 @@
+import { Store } from "./store";
+
+export const LENSES = [
+  { id: "survey", name: "Survey" },
+  { id: "address", name: "Address" },
+  { id: "configure", name: "Configure" },
+  { id: "protect", name: "Protect" },
+  { id: "prove", name: "Prove" },
+  { id: "handover", name: "Hand over" },
+] as const;
+export type LensId = (typeof LENSES)[number]["id"];
+export const DENSITIES = ["rows", "lines", "knots"] as const;
+export type Density = (typeof DENSITIES)[number];
+
+interface Place {
+  cursor: string;
+  anchor: string;
+  selected: ReadonlySet<string>;
+  density: Density;
+  sheet: boolean;
+  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device";
+  trayOpen: boolean;
+  trayRun: string;
+  asked: import("../api/client").Work | null;
+  benchWidth: number;
+}
+
+const remembered = Number(localStorage.getItem("netloom.bench"));
+
+/** Where the person is: selection, density, what is open. Kept when the lens changes. */
+export const place = new Store<Place>({
+  cursor: "",
+  anchor: "",
+  selected: new Set(),
+  density: (localStorage.getItem("netloom.density") as Density | null) ?? "rows",
+  sheet: false,
+  panel: "",
+  trayOpen: false,
+  trayRun: "",
+  asked: null,
+  benchWidth: remembered >= 340 ? remembered : 520,
+});
+
+export function select(id: string, how: "only" | "toggle" | "extend", order: string[] = []): void {
+  place.set((now) => {
+    if (how === "toggle") {
+      const selected = new Set(now.selected);
+      if (!selected.delete(id)) selected.add(id);
+      return { ...now, cursor: id, anchor: id, selected };
+    }
+    if (how === "extend") {
+      const from = order.indexOf(now.anchor || now.cursor);
+      const to = order.indexOf(id);
+      if (from >= 0 && to >= 0) {
+        const span = order.slice(Math.min(from, to), Math.max(from, to) + 1);
+        return { ...now, cursor: id, anchor: order[from], selected: new Set([...now.selected, ...span]) };
+      }
+    }
+    return { ...now, cursor: id, anchor: id, selected: new Set([id]) };
+  });
+}
+
+export function nextDensity(): void {
+  place.set((now) => {
+    const density = DENSITIES[(DENSITIES.indexOf(now.density) + 1) % DENSITIES.length];
+    localStorage.setItem("netloom.density", density);
+    return { ...now, density };
+  });
+}
+
+export const openPanel = (panel: Place["panel"]): void => place.set({ panel });
+export const ask = (asked: Place["asked"]): void => place.set({ asked });

@@ -1,0 +1,46 @@
+import type { Setting } from "../api/client";
+
+/** How long ago, in a few characters; the exact time goes in a title beside it. */
+export function ago(iso: string | null | undefined, now = Date.now()): string {
+  if (!iso) return "never";
+  const seconds = Math.max(0, (now - Date.parse(iso)) / 1000);
+  if (seconds < 5) return "just now";
+  if (seconds < 60) return `${Math.floor(seconds)} s ago`;
+  if (seconds < 3600) return `${Math.floor(seconds / 60)} min ago`;
+  if (seconds < 86400) return `${Math.floor(seconds / 3600)} h ago`;
+  return `${Math.floor(seconds / 86400)} d ago`;
+}
+
+export function exact(iso: string | null | undefined): string {
+  return iso ? new Date(iso).toLocaleString() : "";
+}
+
+export function plural(n: number, word: string, many = `${word}s`): string {
+  return `${n} ${n === 1 ? word : many}`;
+}
+
+/** A value as people read it: an option by its label, nothing as a dash. */
+export function shown(value: unknown, setting?: Pick<Setting, "options" | "unit">): string {
+  if (value === null || value === undefined) return "–";
+  const option = setting?.options.find((one) => one.value === value);
+  if (option) return option.label;
+  const text = value === "" ? "empty" : String(value);
+  return setting?.unit ? `${text} ${setting.unit}` : text;
+}
+
+/** Names of things in a row: "a, b and c". */
+export function listed(words: string[]): string {
+  if (words.length < 2) return words.join("");
+  return `${words.slice(0, -1).join(", ")} and ${words.at(-1)}`;
+}
+
+export function needsAre(types: string[]): string {
+  const nouns: Record<string, string> = {
+    picture: "the picture",
+    sound: "the sound",
+    door: "a door",
+    link: "the link to the device",
+    relay: "what the relays switch",
+  };
+  return listed(types.map((type) => nouns[type] ?? type));
+}

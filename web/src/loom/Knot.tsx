@@ -1,0 +1,49 @@
+import clsx from "clsx";
+import { memo, type MouseEvent } from "react";
+import { type Row, shortAddress, tells } from "../lib/knots";
+import { INK, Mark } from "../ui/Mark";
+
+interface Props {
+  row: Extract<Row, { kind: "knot" }>;
+  lens: string;
+  lines: 1 | 2;
+  chosen: boolean;
+  at: boolean;
+  pick: (event: MouseEvent, id: string) => void;
+}
+
+/** A device on its strand: address, mark, name, and what the lens tells of it. */
+export const Knot = memo(function Knot({ row, lens, lines, chosen, at, pick }: Props) {
+  const { device, address } = row;
+  const { shape, tone, word } = tells(device, lens);
+  return (
+    <div
+      id={`knot-${device.id}`}
+      role="option"
+      aria-selected={chosen}
+      data-state={device.state}
+      onClick={(event) => pick(event, device.id)}
+      className={clsx(
+        "grid h-full grid-cols-[52px_16px_1fr_auto] items-center gap-x-2 rounded-[3px] pr-2",
+        chosen ? "bg-indigo-wash" : "hover:bg-weave/50",
+        at && "ring-2 ring-indigo ring-inset",
+      )}
+    >
+      <span className={clsx("text-right font-mono text-[12.5px]", row.shared && "font-bold text-madder")} title={address}>
+        {shortAddress(address)}
+      </span>
+      <span className="relative z-10 grid place-items-center">
+        <Mark shape={shape} tone={tone} />
+      </span>
+      <span className="min-w-0 pl-1 leading-tight">
+        <span className={clsx("block truncate text-[13.5px]", device.taken_in ? "font-medium" : "italic")}>{device.name}</span>
+        {lines === 2 && (
+          <span className="block truncate text-[11.5px] text-soft">
+            {[device.model, device.area, device.serial].filter(Boolean).join(" · ")}
+          </span>
+        )}
+      </span>
+      <span className={clsx("text-right text-[12px] whitespace-nowrap", INK[tone])}>{word}</span>
+    </div>
+  );
+});

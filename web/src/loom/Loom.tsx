@@ -1,0 +1,62 @@
+import { Plus } from "lucide-react";
+import { useMemo } from "react";
+import type { Device, Line } from "../api/client";
+import { useBegin } from "../api/work";
+import { orderOf } from "../lib/knots";
+import { live } from "../lib/live";
+import { openPanel } from "../lib/place";
+import { useStore } from "../lib/store";
+import { Button } from "../ui/Button";
+import { Empty } from "../ui/parts";
+import { Strand } from "./Strand";
+
+/** The picture of the whole installation: lines as strands, devices as knots in address order. */
+export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[]; lens: string }) {
+  const begin = useBegin();
+  const order = useMemo(() => orderOf(lines, devices).flat(), [lines, devices]);
+  const progress = useStore(live, (l) => l.progress);
+  const placeless = devices.filter((d) => !d.addresses.length);
+  if (!lines.length)
+    return (
+      <section aria-label="Loom" className="flex-1 p-6">
+        <Empty title="Here the lines hang side by side, with their devices as knots.">
+          There is no line yet: an IP network, or a serial port with an OSDP bus.
+          <Button look="strong" onClick={() => openPanel("line")}>
+            Add a line
+          </Button>
+        </Empty>
+      </section>
+    );
+  return (
+    <section aria-label="Loom" className="flex min-w-0 flex-1 flex-col">
+      <div className="flex items-center gap-2 px-4 pt-3 pb-1">
+        <Button
+          look="strong"
+          disabled={begin.isPending}
+          onClick={() => begin.mutate({ kind: "sweep", baseline: false, keep: true })}
+        >
+          Sweep all lines
+        </Button>
+        <Button onClick={() => openPanel("line")}>
+          <Plus size={13} /> Add a line
+        </Button>
+        <Button onClick={() => openPanel("plan-device")}>
+          <Plus size={13} /> Plan a device
+        </Button>
+        <span className="ml-auto text-[12px] text-soft">
+          {devices.length} devices on {lines.length} lines
+        </span>
+      </div>
+      <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
+        {lines.map((line) => (
+          <Strand key={line.id} line={line} devices={devices} lens={lens} order={order} methods={progress[line.id]} />
+        ))}
+      </div>
+      {placeless.length > 0 && (
+        <p className="px-4 pb-2 text-[12px] text-soft">
+          On no line yet: {placeless.map((d) => d.name).join(", ")}. Give each an address under Address.
+        </p>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,137 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import clsx from "clsx";
+import { useMemo, useRef } from "react";
+import type { Device, Line } from "../api/client";
+import { rowsOf, type Row, tells } from "../lib/knots";
+import { live, shareDone } from "../lib/live";
+import { place, select } from "../lib/place";
+import { useStore } from "../lib/store";
+import { ago, exact } from "../lib/words";
+import { Mark } from "../ui/Mark";
+import { Bar } from "../ui/parts";
+import { Knot } from "./Knot";
+
+interface Props {
+  line: Line;
+  devices: Device[];
+  lens: string;
+  order: string[];
+  methods?: Record<string, [number, number]>;
+}
+
+const HEIGHT = { rows: 46, lines: 26, knots: 26 };
+const GAP = 17;
+
+/** One line: its head, and its knots along the warp. */
+export function Strand({ line, devices, lens, order, methods }: Props) {
+  const density = useStore(place, (p) => p.density);
+  const cursor = useStore(place, (p) => p.cursor);
+  const selected = useStore(place, (p) => p.selected);
+  const scroll = useRef<HTMLDivElement>(null);
+  const rows = useMemo(() => rowsOf(line, devices), [line, devices]);
+  const virtual = useVirtualizer({
+    count: density === "knots" ? 0 : rows.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: (index) => (rows[index].kind === "gap" ? GAP : HEIGHT[density]),
+    getItemKey: (index) => keyOf(rows[index]),
+    overscan: 12,
+  });
+  const knots = rows.filter((row) => row.kind === "knot");
+  const pick = (event: React.MouseEvent, id: string) =>
+    select(id, event.shiftKey ? "extend" : event.ctrlKey || event.metaKey ? "toggle" : "only", order);
+  return (
+    <div className="flex min-h-0 w-full max-w-[460px] min-w-[270px] flex-1 flex-col">
+      <StrandHead line={line} methods={methods} count={knots.length} />
+      <div
+        ref={scroll}
+        role="listbox"
+        aria-multiselectable
+        aria-label={`Devices on ${line.name}`}
+        tabIndex={0}
+        aria-activedescendant={knots.some((row) => row.device.id === cursor) ? `knot-${cursor}` : undefined}
+        className="relative min-h-0 flex-1 overflow-auto rounded-b-[3px]"
+      >
+        {!knots.length && (
+          <p className="px-3 py-4 text-[13px] text-soft">Nobody is known on this line yet. A sweep looks along it.</p>
+        )}
+        {density === "knots" ? (
+          <div className="flex flex-wrap gap-0.5 py-2">
+            {knots.map(({ device }) => {
+              const { shape, tone, word } = tells(device, lens);
+              return (
+                <div
+                  key={device.id}
+                  id={`knot-${device.id}`}
+                  role="option"
+                  aria-selected={selected.has(device.id)}
+                  aria-label={`${device.name}, ${word}`}
+                  title={`${device.name}, ${word}`}
+                  onClick={(event) => pick(event, device.id)}
+                  className={clsx("rounded-[2px] p-0.5", selected.has(device.id) && "bg-indigo-wash", cursor === device.id && "ring-2 ring-indigo")}
+                >
+                  <Mark shape={shape} tone={tone} />
+                </div>
+              );
+            })}
+          </div>
+        ) : (
+          <div className="relative" role="presentation" style={{ height: virtual.getTotalSize() }}>
+            <div aria-hidden className="absolute inset-y-0 left-[67px] w-[2px] bg-warp/60" />
+            {virtual.getVirtualItems().map((item) => {
+              const row = rows[item.index];
+              return (
+                <div
+                  key={item.key}
+                  role="presentation"
+                  className="absolute inset-x-0"
+                  style={{ height: item.size, transform: `translateY(${item.start}px)` }}
+                >
+                  {row.kind === "gap" ? (
+                    <p className="pl-[82px] text-[11px] leading-[17px] text-soft">{row.free} free</p>
+                  ) : (
+                    <Knot row={row} lens={lens} lines={density === "rows" ? 2 : 1} chosen={selected.has(row.device.id)} at={cursor === row.device.id} pick={pick} />
+                  )}
+                </div>
+              );
+            })}
+          </div>
+        )}
+      </div>
+    </div>
+  );
+}
+
+function keyOf(row: Row): string {
+  return row.kind === "gap" ? row.key : row.device.id;
+}
+
+function StrandHead({ line, methods, count }: { line: Line; methods?: Record<string, [number, number]>; count: number }) {
+  const seen = useStore(live, (l) => l.sightings);
+  const share = methods ? shareDone({ line: methods }) : 0;
+  const going = !!methods && share < 1;
+  const here = new Set(seen.filter((one) => one.line === line.id).map((one) => one.address)).size;
+  const where = line.kind === "ip" ? line.network : `${line.path.split("/").at(-1)} · ${line.speed} baud`;
+  return (
+    <div className="rounded-t-[3px] border border-weave bg-cloth px-3 py-2">
+      <div className="flex items-baseline justify-between gap-2">
+        <h2 className="truncate text-[14px] font-semibold">{line.name}</h2>
+        <span className="font-mono text-[12px] text-soft" title={line.kind === "ip" ? `sent from ${line.source}` : line.path}>
+          {where}
+        </span>
+      </div>
+      <div className="flex items-baseline justify-between gap-2 text-[12px] text-soft">
+        <span>
+          {line.kind === "ip" ? "IP network" : `RS-485, ${line.protocol.toUpperCase()}`} · {count} known
+          {line.holder && ` · ${line.holder} has the line`}
+        </span>
+        <span title={exact(line.swept)}>{going ? `${here} answered` : line.swept ? `swept ${ago(line.swept)}` : "never swept"}</span>
+      </div>
+      {going && (
+        <div className="mt-1.5">
+          <Bar share={share} label={`Sweep of ${line.name}`} />
+        </div>
+      )}
+      {line.trouble && <p className="mt-1 text-[12px] text-madder">{line.trouble}</p>}
+    </div>
+  );
+}

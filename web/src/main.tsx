@@ -1,0 +1,26 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+import { Toaster } from "sonner";
+import { App } from "./app/App";
+import { applyTheme } from "./app/theme";
+import "./index.css";
+
+applyTheme();
+const client = new QueryClient({
+  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: true } },
+});
+
+createRoot(document.getElementById("root")!).render(
+  <QueryClientProvider client={client}>
+    <BrowserRouter>
+      <App />
+    </BrowserRouter>
+    <Toaster
+      position="top-right"
+      offset={56}
+      closeButton
+      toastOptions={{ className: "!bg-cloth !text-ink !border-warp !rounded-[3px] !font-sans", descriptionClassName: "!text-soft" }}
+    />
+  </QueryClientProvider>,
+);

@@ -1,0 +1,180 @@
+import { useQuery } from "@tanstack/react-query";
+import clsx from "clsx";
+import { ChevronDown, ChevronUp } from "lucide-react";
+import type { Device, Run } from "../api/client";
+import { api, got } from "../api/client";
+import { runQuery, runsQuery } from "../api/queries";
+import { useChange } from "../api/work";
+import { live, shareDone } from "../lib/live";
+import { ask, place } from "../lib/place";
+import { useStore } from "../lib/store";
+import { plural, shown } from "../lib/words";
+import { Button } from "../ui/Button";
+import { Bar, Tag, When } from "../ui/parts";
+
+const NAMES: Record<string, string> = {
+  sweep: "Sweep",
+  read: "Read",
+  apply: "Write",
+  restore: "Restore",
+  undo: "Take back",
+  backup: "Backup",
+  verify: "Verify",
+};
+const going = (run: Run) => run.state === "waiting" || run.state === "running";
+
+/** What goes on now, at the bottom; it opens to the steps, the evidence and the reasons. */
+export function Tray({ devices }: { devices: Device[] }) {
+  const open = useStore(place, (p) => p.trayOpen);
+  const chosen = useStore(place, (p) => p.trayRun);
+  const runs = useQuery(runsQuery);
+  const list = runs.data ?? [];
+  const current = list.find((run) => run.id === chosen) ?? list.find(going) ?? list[0];
+  const whole = useQuery({ ...runQuery(current?.id ?? ""), enabled: !!current, refetchInterval: current && going(current) ? 1000 : false });
+  const run = whole.data ?? current;
+  return (
+    <section aria-label="Run tray" className="border-t border-warp bg-cloth">
+      <div className="flex h-9 items-center gap-3 px-4">
+        {run ? <Line run={run} /> : <span className="text-[13px] text-soft">Nothing has run yet. A sweep finds what is on the lines.</span>}
+        <Button
+          look="bare"
+          className="ml-auto"
+          aria-expanded={open}
+          title="Open or close (r)"
+          onClick={() => place.set((p) => ({ ...p, trayOpen: !p.trayOpen }))}
+        >
+          {open ? <ChevronDown size={14} /> : <ChevronUp size={14} />} Runs
+        </Button>
+      </div>
+      {open && run && (
+        <div className="flex h-[240px] border-t border-weave">
+          <ul className="w-60 overflow-auto border-r border-weave py-1">
+            {list.map((one) => (
+              <li key={one.id}>
+                <button
+                  type="button"
+                  onClick={() => place.set({ trayRun: one.id })}
+                  className={clsx("flex w-full items-center gap-2 px-4 py-1 text-left text-[12.5px]", one.id === run.id ? "bg-indigo-wash" : "hover:bg-weave/50")}
+                >
+                  <span className="flex-1 font-medium">{NAMES[one.kind] ?? one.kind}</span>
+                  <State state={one.state} />
+                  <span className="w-20 text-right text-soft">
+                    <When at={one.created} />
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ul>
+          <Detail run={run} devices={devices} />
+        </div>
+      )}
+    </section>
+  );
+}
+
+function State({ state }: { state: string }) {
+  const tone = state === "done" ? "woad" : state === "running" || state === "waiting" ? "indigo" : state === "cancelled" ? "weld" : "madder";
+  return <Tag tone={tone}>{state === "cancelled" ? "stopped" : state}</Tag>;
+}
+
+function Line({ run }: { run: Run }) {
+  const progress = useStore(live, (l) => (l.run === run.id ? l.progress : null));
+  const stop = useChange((id: string) => got(api.POST("/api/runs/{ident}/cancel", { params: { path: { ident: id } } })));
+  const steps = run.steps ?? [];
+  const settled = steps.filter((step) => step.state !== "pending" && step.state !== "acting").length;
+  const share = run.kind === "sweep" && !steps.length ? shareDone(progress ?? {}) : steps.length ? settled / steps.length : 0;
+  const acting = steps.find((step) => step.state === "acting");
+  return (
+    <>
+      <span className="text-[13px] font-semibold">{NAMES[run.kind] ?? run.kind}</span>
+      <State state={run.state} />
+      {going(run) ? (
+        <>
+          <div className="w-48">
+            <Bar share={share} label={`Progress of ${NAMES[run.kind]}`} />
+          </div>
+          <span className="text-[12.5px] text-soft">
+            {acting ? `${acting.name}: ${acting.action}` : steps.length ? `${settled} of ${steps.length} steps` : `${Math.round(share * 100)} % looked at`}
+          </span>
+          <Button disabled={run.cancelling || stop.isPending} onClick={() => stop.mutate(run.id)}>
+            {run.cancelling ? "Stopping …" : "Stop"}
+          </Button>
+        </>
+      ) : (
+        <span className="truncate text-[12.5px] text-soft">{told(run)}</span>
+      )}
+    </>
+  );
+}
+
+/** What came of a run, in one line. */
+function told(run: Run): string {
+  const steps = run.steps ?? [];
+  if (run.message) return run.message;
+  const failed = steps.filter((step) => step.state === "failed" || step.state === "unknown");
+  if (run.kind === "sweep") {
+    const found = (run.result.found as unknown[] | undefined)?.length ?? 0;
+    const missing = (run.result.missing as { name: string }[] | undefined) ?? [];
+    return `${found} found${missing.length ? `; missing: ${missing.map((one) => one.name).join(", ")}` : ""}`;
+  }
+  if (run.kind === "verify") {
+    const counts = (run.result.summary ?? {}) as Record<string, number>;
+    return Object.entries(counts)
+      .filter(([, n]) => n)
+      .map(([word, n]) => `${n} ${word}`)
+      .join(", ");
+  }
+  if (failed.length) return `${failed[0].name}: ${failed[0].message}`;
+  return `${plural(steps.length, "step")} done, all read back`;
+}
+
+function Detail({ run, devices }: { run: Run; devices: Device[] }) {
+  const steps = run.steps ?? [];
+  const wrote = ["apply", "restore", "undo"].includes(run.kind) && steps.some((step) => step.state === "done" && step.changes.length);
+  const missing = (run.result.missing ?? []) as { device: string; name: string; reasons: { reason: string; try: string }[] }[];
+  return (
+    <div className="min-w-0 flex-1 overflow-auto px-4 py-2 text-[12.5px]">
+      <div className="mb-1 flex items-center gap-2 text-soft">
+        by {run.by}, <When at={run.created} />
+        {wrote && !going(run) && (
+          <Button className="ml-auto" onClick={() => ask({ kind: "undo", run: run.id, baseline: false, keep: true })}>
+            Take this back …
+          </Button>
+        )}
+      </div>
+      {missing.map((one) => (
+        <div key={one.device} className="mb-1">
+          <p className="font-semibold text-madder">Missing: {one.name}</p>
+          {one.reasons.map((reason) => (
+            <p key={reason.reason}>
+              {reason.reason} <span className="text-soft">{reason.try}</span>
+            </p>
+          ))}
+        </div>
+      ))}
+      <table className="w-full">
+        <tbody>
+          {steps.map((step) => (
+            <tr key={step.ordinal} className="border-b border-weave/60 align-top">
+              <td className="py-1 pr-3 font-medium whitespace-nowrap">{devices.find((d) => d.id === step.device)?.name ?? step.name}</td>
+              <td className="py-1 pr-3">{step.action}</td>
+              <td className="py-1 pr-3">
+                <State state={step.state} />
+              </td>
+              <td className="w-full py-1">
+                {step.changes.map((change) => (
+                  <p key={change.path} className="font-mono text-[12px]">
+                    {change.path} {shown(change.from)} → {shown(change.to)}
+                    {change.read_back !== undefined && <span className="text-soft"> · read back {shown(change.read_back)}</span>}
+                  </p>
+                ))}
+                {step.message && <p className={step.state === "done" ? "text-soft" : "text-madder"}>{step.message}</p>}
+                {step.try && <p>{step.try}</p>}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
