@@ -17,8 +17,8 @@ createRoot(document.getElementById("root")!).render(
       <App />
     </BrowserRouter>
     <Toaster
-      position="top-right"
-      offset={56}
+      position="bottom-left"
+      offset={{ bottom: 46, left: 16 }}
       closeButton
       toastOptions={{ className: "!bg-cloth !text-ink !border-warp !rounded-[3px] !font-sans", descriptionClassName: "!text-soft" }}
     />

@@ -41,6 +41,10 @@ class NewPersonSerializer(serializers.Serializer):
     password = serializers.CharField(max_length=200)
 
 
+class LinkSerializer(serializers.Serializer):
+    path = serializers.CharField()
+
+
 @method_decorator(ensure_csrf_cookie, name="get")
 class SessionView(APIView):
     permission_classes = [AllowAny]
@@ -106,6 +110,18 @@ class PersonView(APIView):
         form.is_valid(raise_exception=True)
         form.save()
         return Response(form.data)
+
+
+class LinkView(APIView):
+    write_role = Role.LEAD
+
+    @extend_schema(request=None, responses=LinkSerializer)
+    def post(self, request: Request, username: str) -> Response:
+        """A one-time sign-in link for a person, to hand over."""
+        user = User.objects.filter(username=username, is_active=True).first()
+        if user is None:
+            raise NotFound(f"There is no person named {username}.")
+        return Response({"path": f"/signin/{SignInLink.make(user)}"})
 
 
 @require_GET

@@ -31,6 +31,7 @@ urlpatterns = [
     path("api/session", accounts.SessionView.as_view()),
     path("api/people", accounts.PeopleView.as_view()),
     path("api/people/<int:pk>", accounts.PersonView.as_view()),
+    path("api/people/<str:username>/link", accounts.LinkView.as_view()),
     path("api/overview", installation.OverviewView.as_view()),
     path("api/profiles", installation.ProfilesView.as_view()),
     path("api/lines", installation.LinesView.as_view()),

@@ -9,7 +9,7 @@ from typing import Any
 from asgiref.sync import sync_to_async
 from django.utils import timezone
 
-from netloom_core.model.device import Target
+from netloom_core.model.device import Identity, Target
 from netloom_core.model.work import SETTLED, JournalEntry, RunState, StepState
 from netloom_core.profiles.load import Library
 from netloom_server.backups.services import keep_backup
@@ -37,6 +37,15 @@ class RecordHost:
 
     def _save_documents(self, device: str, documents: Mapping[str, dict[str, Any]]) -> None:
         records.save_documents(Device.objects.get(id=device), documents, self._library)
+
+    async def save_identity(self, device: str, identity: Identity) -> None:
+        await sync_to_async(self._save_identity)(device, identity)
+
+    def _save_identity(self, device: str, identity: Identity) -> None:
+        record = Device.objects.get(id=device)
+        record.firmware = identity.firmware or record.firmware
+        record.facts = {**record.facts, **identity.facts}
+        record.save(update_fields=["firmware", "facts"])
 
     async def save_place(self, device: str, address: str, speed: int) -> None:
         await sync_to_async(self._save_place)(device, address, speed)

@@ -34,6 +34,7 @@ export function useServerEvents(client: QueryClient, signedIn: boolean): void {
     }
     source.addEventListener("sighting", (event) => live.sighted(JSON.parse((event as MessageEvent).data)));
     source.addEventListener("progress", (event) => live.progressed(JSON.parse((event as MessageEvent).data)));
+    source.addEventListener("devices", () => live.recorded());
     source.addEventListener("points", (event) => live.pointed(JSON.parse((event as MessageEvent).data)));
     source.addEventListener("open", () => live.connected(true));
     source.addEventListener("error", () => live.connected(false));

@@ -20,7 +20,9 @@ const BY_STATE: Record<string, Telling> = {
 };
 
 export function stateOf(device: Device): Telling {
-  return BY_STATE[device.state] ?? BY_STATE.unknown;
+  const telling = BY_STATE[device.state] ?? BY_STATE.unknown;
+  const speed = device.addresses[0]?.speed;
+  return device.state === "moved" && speed ? { ...telling, word: `moved, at ${speed} baud` } : telling;
 }
 
 const count = (n: number, word: string) => (n ? `${n} ${word}` : "");
@@ -49,7 +51,11 @@ export function tells(device: Device, lens: string): Telling {
     return { shape: "half", tone: "madder", word: [count(drift, "drift"), count(lost, "lost")].filter(Boolean).join(", ") };
   if (lens === "prove") return proofTelling(device);
   if (lens === "configure") return { ...state, word: "as intended" };
-  if (lens === "handover") return { ...state, word: whatDiffers(device) || (device.baseline ? "ready" : "no baseline") };
+  if (lens === "handover") {
+    const differs = whatDiffers(device);
+    if (differs) return { shape: "half", tone: "weld", word: differs };
+    return device.baseline ? { shape: "whole", tone: "woad", word: "ready" } : { shape: "open", tone: "weld", word: "no baseline" };
+  }
   return state;
 }
 
@@ -72,7 +78,7 @@ function proofTelling(device: Device): Telling {
 export function leftToDo(devices: Device[], lens: string): number {
   const open: Record<string, (d: Device) => boolean> = {
     survey: (d) => !d.taken_in || d.state !== "known",
-    address: (d) => d.taken_in && addressTelling(d).word !== "as planned" && d.state !== "planned" && d.state !== "missing",
+    address: (d) => d.taken_in && !!d.serial && (d.state === "moved" || addressTelling(d).word !== "as planned"),
     configure: (d) => d.taken_in && d.counts.pending + d.counts.unkept > 0,
     protect: (d) => d.taken_in && !d.baseline,
     prove: (d) => d.taken_in && (d.proof !== "match" || d.counts.drift + d.counts.lost > 0),

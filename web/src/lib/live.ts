@@ -17,6 +17,7 @@ type Progress = Record<string, Record<string, [number, number]>>;
 interface Live {
   connected: boolean;
   run: string;
+  going: boolean;
   sightings: Sighted[];
   progress: Progress;
   points: Record<string, Record<string, string>>;
@@ -33,6 +34,7 @@ class LiveStore extends Store<Live> {
     this.set((now) => ({
       ...now,
       run: one.run,
+      going: true,
       sightings: now.run === one.run ? [...now.sightings, one] : [one],
       progress: now.run === one.run ? now.progress : {},
     }));
@@ -42,9 +44,15 @@ class LiveStore extends Store<Live> {
     this.set((now) => ({
       ...now,
       run: data.run,
+      going: true,
       progress: data.lines,
       sightings: now.run === data.run ? now.sightings : [],
     }));
+  }
+
+  /** The sweep is on record now: the knots themselves tell what was found. */
+  recorded(): void {
+    this.set({ going: false });
   }
 
   pointed(data: Points): void {
@@ -59,6 +67,7 @@ class LiveStore extends Store<Live> {
 export const live = new LiveStore({
   connected: true,
   run: "",
+  going: false,
   sightings: [],
   progress: {},
   points: {},

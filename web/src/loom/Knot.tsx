@@ -9,11 +9,12 @@ interface Props {
   lines: 1 | 2;
   chosen: boolean;
   at: boolean;
+  answers: boolean;
   pick: (event: MouseEvent, id: string) => void;
 }
 
 /** A device on its strand: address, mark, name, and what the lens tells of it. */
-export const Knot = memo(function Knot({ row, lens, lines, chosen, at, pick }: Props) {
+export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, pick }: Props) {
   const { device, address } = row;
   const { shape, tone, word } = tells(device, lens);
   return (
@@ -43,7 +44,9 @@ export const Knot = memo(function Knot({ row, lens, lines, chosen, at, pick }: P
           </span>
         )}
       </span>
-      <span className={clsx("text-right text-[12px] whitespace-nowrap", INK[tone])}>{word}</span>
+      <span className={clsx("text-right text-[12px] whitespace-nowrap", answers ? "text-woad" : INK[tone])}>
+        {answers ? "answers" : word}
+      </span>
     </div>
   );
 });

@@ -2,7 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import clsx from "clsx";
 import { useMemo, useRef } from "react";
 import type { Device, Line } from "../api/client";
-import { rowsOf, type Row, tells } from "../lib/knots";
+import { rowsOf, type Row, shortAddress, tells } from "../lib/knots";
 import { live, shareDone } from "../lib/live";
 import { place, select } from "../lib/place";
 import { useStore } from "../lib/store";
@@ -29,6 +29,7 @@ export function Strand({ line, devices, lens, order, methods }: Props) {
   const selected = useStore(place, (p) => p.selected);
   const scroll = useRef<HTMLDivElement>(null);
   const rows = useMemo(() => rowsOf(line, devices), [line, devices]);
+  const answered = useAnswered(line.id);
   const virtual = useVirtualizer({
     count: density === "knots" ? 0 : rows.length,
     getScrollElement: () => scroll.current,
@@ -89,15 +90,53 @@ export function Strand({ line, devices, lens, order, methods }: Props) {
                   {row.kind === "gap" ? (
                     <p className="pl-[82px] text-[11px] leading-[17px] text-soft">{row.free} free</p>
                   ) : (
-                    <Knot row={row} lens={lens} lines={density === "rows" ? 2 : 1} chosen={selected.has(row.device.id)} at={cursor === row.device.id} pick={pick} />
+                    <Knot row={row} lens={lens} lines={density === "rows" ? 2 : 1} chosen={selected.has(row.device.id)} at={cursor === row.device.id} answers={answered.has(row.address)} pick={pick} />
                   )}
                 </div>
               );
             })}
           </div>
         )}
+        <Arrivals line={line} devices={devices} />
       </div>
     </div>
+  );
+}
+
+const NOBODY: ReadonlySet<string> = new Set();
+
+/** Addresses of a line that have answered the sweep under way. */
+function useAnswered(line: string): ReadonlySet<string> {
+  const going = useStore(live, (l) => l.going);
+  const sightings = useStore(live, (l) => l.sightings);
+  return useMemo(
+    () => (going ? new Set(sightings.filter((one) => one.line === line).map((one) => one.address)) : NOBODY),
+    [going, sightings, line],
+  );
+}
+
+/** Who answers the sweep under way and has no knot yet; below the knots, so that nothing jumps. */
+function Arrivals({ line, devices }: { line: Line; devices: Device[] }) {
+  const sightings = useStore(live, (l) => l.sightings);
+  const going = useStore(live, (l) => l.going);
+  if (!going) return null;
+  const taken = new Set(devices.flatMap((d) => d.addresses.filter((p) => p.line_id === line.id).map((p) => p.address)));
+  const arrived = new Map<string, string>();
+  for (const one of sightings)
+    if (one.line === line.id && !taken.has(one.address)) {
+      const who = [one.facts.model, one.facts.serial].filter(Boolean).join(" ");
+      if (who || !arrived.has(one.address)) arrived.set(one.address, who || "somebody answers");
+    }
+  return (
+    <ul aria-label={`Arriving on ${line.name}`}>
+      {[...arrived].map(([address, who]) => (
+        <li key={address} className="grid h-[26px] grid-cols-[52px_16px_1fr] items-center gap-x-2 text-[13px]">
+          <span className="text-right font-mono text-[12.5px]">{shortAddress(address)}</span>
+          <Mark shape="open" tone="indigo" />
+          <span className="truncate pl-1 italic">{who}</span>
+        </li>
+      ))}
+    </ul>
   );
 }
 
@@ -108,7 +147,8 @@ function keyOf(row: Row): string {
 function StrandHead({ line, methods, count }: { line: Line; methods?: Record<string, [number, number]>; count: number }) {
   const seen = useStore(live, (l) => l.sightings);
   const share = methods ? shareDone({ line: methods }) : 0;
-  const going = !!methods && share < 1;
+  const sweeping = useStore(live, (l) => l.going);
+  const going = sweeping && !!methods && share < 1;
   const here = new Set(seen.filter((one) => one.line === line.id).map((one) => one.address)).size;
   const where = line.kind === "ip" ? line.network : `${line.path.split("/").at(-1)} · ${line.speed} baud`;
   return (

@@ -151,6 +151,7 @@ class MoveDevice:
         running: Document = {}
         async with context.driver(here) as driver:
             running, _ = await context.read_both(driver)
+            await context.host.save_identity(here.device, await driver.identify())
         shown = read_back(context.changes, running)
         context.step.evidence = {"changes": shown, "address": here.address}
         wrong = [item for item in shown if item["read_back"] != item["to"]]

@@ -1,6 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Device, got, type Line } from "../../api/client";
+import { api, asProblem, type Device, got, type Line } from "../../api/client";
 import { freeQuery } from "../../api/queries";
 import { useChange } from "../../api/work";
 import { type BenchProps } from "../../bench/Bench";
@@ -8,7 +8,7 @@ import { addressNumber, rowsOf, shortAddress, tells } from "../../lib/knots";
 import { ask, select } from "../../lib/place";
 import { plural } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { Empty, Heading, Input, Labelled } from "../../ui/parts";
+import { Empty, Heading, Input, Labelled, Trouble } from "../../ui/parts";
 import { INK, Mark } from "../../ui/Mark";
 
 /** Address: planned against found; change, and find again. */
@@ -61,32 +61,49 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
 
 function Row({ device }: { device: Device }) {
   const [text, setText] = useState(device.planned_address);
-  const plan = useChange((address: string) => got(api.POST("/api/addresses", { body: { assignments: [{ device: device.id, address }] } })));
+  const client = useQueryClient();
+  const plan = useMutation({
+    mutationFn: (address: string) => got(api.POST("/api/addresses", { body: { assignments: [{ device: device.id, address }] } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["devices"] }),
+  });
   const { shape, tone, word } = tells(device, "address");
   const place = device.addresses[0];
+  const problem = plan.error ? asProblem(plan.error) : null;
   const decide = () => {
-    if (text && text !== device.planned_address) plan.mutate(text.trim(), { onError: () => setText(device.planned_address) });
+    if (text && text !== device.planned_address) plan.mutate(text.trim());
   };
   return (
-    <tr className="border-t border-weave">
-      <td className="max-w-40 truncate py-1 pr-2">{device.name}</td>
-      <td className="pr-2 font-mono text-[12.5px] whitespace-nowrap">{device.serial ? `${place?.address ?? "–"}${place?.speed ? ` · ${place.speed}` : ""}` : "–"}</td>
-      <td className="pr-2">
-        <Input
-          aria-label={`Planned address of ${device.name}`}
-          value={text}
-          onChange={(event) => setText(event.target.value)}
-          onBlur={decide}
-          onKeyDown={(event) => event.key === "Enter" && decide()}
-          className="w-32 font-mono !text-[12.5px]"
-        />
-      </td>
-      <td className={`text-[12px] whitespace-nowrap ${INK[tone]}`}>
-        <span className="inline-flex items-center gap-1">
-          <Mark shape={shape} tone={tone} size={13} /> {word}
-        </span>
-      </td>
-    </tr>
+    <>
+      <tr className="border-t border-weave">
+        <td className="max-w-40 truncate py-1 pr-2">{device.name}</td>
+        <td className="pr-2 font-mono text-[12.5px] whitespace-nowrap">
+          {device.serial ? `${place?.address ?? "–"}${place?.speed ? ` · ${place.speed}` : ""}` : "–"}
+        </td>
+        <td className="pr-2">
+          <Input
+            aria-label={`Planned address of ${device.name}`}
+            aria-invalid={!!problem}
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            onBlur={decide}
+            onKeyDown={(event) => event.key === "Enter" && decide()}
+            className={`w-32 font-mono !text-[12.5px] ${problem ? "!border-madder" : ""}`}
+          />
+        </td>
+        <td className={`text-[12px] whitespace-nowrap ${INK[tone]}`}>
+          <span className="inline-flex items-center gap-1">
+            <Mark shape={shape} tone={tone} size={13} /> {word}
+          </span>
+        </td>
+      </tr>
+      {problem && (
+        <tr>
+          <td colSpan={4} className="pb-1.5">
+            <Trouble problem={problem} />
+          </td>
+        </tr>
+      )}
+    </>
   );
 }
 

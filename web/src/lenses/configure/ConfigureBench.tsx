@@ -1,6 +1,6 @@
 import { useQueries } from "@tanstack/react-query";
 import { useState } from "react";
-import type { WholeDevice } from "../../api/client";
+import type { Setting, WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
 import { decide, useChange } from "../../api/work";
 import type { BenchProps } from "../../bench/Bench";
@@ -38,6 +38,13 @@ export function ConfigureBench({ chosen, devices }: BenchProps) {
 
 const SHOW = { all: "all settings", differs: "what differs", decided: "what is decided" };
 
+/** Settings of one relay or input side by side: /relays/1/name, /relays/1/idle, then /relays/2/name. */
+function together(settings: Setting[]): Setting[] {
+  const group = (path: string) => path.split("/").slice(1, 3).join("/");
+  const order = [...new Set(settings.map((s) => group(s.path)))];
+  return [...settings].sort((a, b) => order.indexOf(group(a.path)) - order.indexOf(group(b.path)));
+}
+
 function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const [show, setShow] = useState<keyof typeof SHOW>("all");
   const change = useChange(decide);
@@ -47,7 +54,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const read = whole.every((d) => d.read);
   const set = (path: string, value: unknown) => change.mutate({ changes: whole.map((d) => ({ device: d.id, path, value })), versions });
   const forget = (path: string) => change.mutate({ changes: whole.map((d) => ({ device: d.id, path, forget: true })), versions });
-  const rows = whole[0].settings
+  const rows = together(whole[0].settings)
     .map((setting) => ({ setting, all: whole.map((d) => d.settings.find((s) => s.path === setting.path)!) }))
     .filter(({ all }) => {
       if (show === "decided") return all.some((s) => s.intended !== null);
@@ -88,8 +95,8 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       {rows.length ? (
         <table className="w-full table-fixed text-[12.5px]">
           <colgroup>
-            <col className="w-[32%]" />
-            <col className="w-[28%]" />
+            <col className="w-[29%]" />
+            <col className="w-[26%]" />
             <col />
             <col />
             <col />

@@ -19,6 +19,11 @@ function common(all: Setting[], name: SetName): unknown {
   return all.every((one) => one[name] === first) ? first : VARIOUS;
 }
 
+/** Long values wrap after a dot, not in the middle of a number. */
+function breakable(text: string): string {
+  return text.length > 9 ? text.replaceAll(".", ".\u200b") : text;
+}
+
 /** One setting with its four values; where they differ it is said in place. */
 export function SettingRow({ setting, all, set, forget }: Props) {
   const intended = common(all, "intended");
@@ -52,8 +57,8 @@ export function SettingRow({ setting, all, set, forget }: Props) {
         const value = common(all, name);
         const differs = (name === "startup" && unkept > 0) || (name === "baseline" && drift > 0);
         return (
-          <td key={name} className={clsx("truncate py-1 pr-1 font-mono text-[12px]", differs && "font-bold text-madder", name !== "running" && !differs && "text-soft")} title={String(value === VARIOUS ? "various" : (value ?? ""))}>
-            {value === VARIOUS ? "various" : shown(value, setting)}
+          <td key={name} className={clsx("py-1 pr-1 font-mono text-[12px] leading-tight break-words", differs && "font-bold text-madder", name !== "running" && !differs && "text-soft")} title={String(value === VARIOUS ? "various" : (value ?? ""))}>
+            {value === VARIOUS ? "various" : breakable(shown(value, setting))}
           </td>
         );
       })}
@@ -87,7 +92,7 @@ function Editor({ setting, value, running, set, forget }: EditorProps) {
           else forget(setting.path);
         }}
       >
-        <option value="">{value === VARIOUS ? "various" : "not decided"}</option>
+        <option value="">{value === VARIOUS ? "various" : "as it is"}</option>
         {options.map((one) => (
           <option key={String(one.value)} value={String(one.value)}>
             {one.label}

@@ -6,7 +6,7 @@ import { useBegin, useChange } from "../../api/work";
 import { type BenchProps, WithDevice } from "../../bench/Bench";
 import { live } from "../../lib/live";
 import { select } from "../../lib/place";
-import { stateOf } from "../../lib/knots";
+import { tells } from "../../lib/knots";
 import { useStore } from "../../lib/store";
 import { exact, plural } from "../../lib/words";
 import { Button } from "../../ui/Button";
@@ -193,9 +193,7 @@ function Group({ title, devices }: { title: string; devices: Device[] }) {
       <Heading aside={plural(devices.length, "device")}>{title}</Heading>
       <ul>
         {devices.slice(0, 100).map((device) => {
-          const { shape, tone, word } = stateOf(device);
-          const { drift, lost } = device.counts;
-          const differs = [drift && `${drift} drift`, lost && `${lost} lost`].filter(Boolean).join(", ");
+          const { shape, tone, word } = tells(device, "survey");
           return (
             <li key={device.id}>
               <button
@@ -211,7 +209,7 @@ function Group({ title, devices }: { title: string; devices: Device[] }) {
                   <span className="font-mono text-[12px] text-soft">{device.addresses[0]?.address}</span>
                   {device.reasons[0] && <span className="block text-[12.5px] text-soft">{device.reasons[0].reason}</span>}
                 </span>
-                <span className={`text-[12px] ${INK[tone]}`}>{word === "known" ? differs : word}</span>
+                <span className={`text-[12px] ${INK[tone]}`}>{word}</span>
               </button>
             </li>
           );
