@@ -79,7 +79,7 @@ async def run(arguments: argparse.Namespace) -> None:
         interface="asgi3",
         log_config=None,
         access_log=False,
-    )  # type: ignore[arg-type]
+    )
     config.load()
     protocol: Any = config.http_protocol_class
     state = ServerState()

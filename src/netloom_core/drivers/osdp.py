@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncIterator, Generator, Sequence
+from typing import TypeVar
 
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.errors import ProtocolError, Refused
@@ -13,9 +14,10 @@ from netloom_core.plan.documents import Document, put
 from netloom_core.profiles.schema import OsdpReach, Profile, TableReach
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.constants import Cmd, Rep
-from netloom_core.protocols.osdp.messages import PdId
+from netloom_core.protocols.osdp.messages import Command, PdId, Reply
 
 WATCH_PERIOD_S = 0.5
+Result = TypeVar("Result")
 
 
 def identity_of(ident: PdId, maker: str = "", model: str = "") -> Identity:
@@ -44,7 +46,7 @@ class OsdpDriver:
     async def close(self) -> None:
         """The owner keeps the port."""
 
-    async def _talk(self, flow):  # type: ignore[no-untyped-def]
+    async def _talk(self, flow: Generator[Command, Reply, Result]) -> Result:
         return await self._owner.converse(self._address, self._speed, flow, who=self._who)
 
     def _table(self) -> TableReach:

@@ -8,7 +8,7 @@ import ifaddr
 
 from netloom_core.errors import AddressOutside
 
-LOOPBACK = ipaddress.ip_network("127.0.0.0/8")
+LOOPBACK = ipaddress.IPv4Network("127.0.0.0/8")
 
 
 def own_address(network: ipaddress.IPv4Network, interface: str = "") -> tuple[str, str]:

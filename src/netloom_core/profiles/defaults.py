@@ -5,7 +5,13 @@ from __future__ import annotations
 from netloom_core.plan.documents import Document, put
 from netloom_core.profiles.schema import Profile, Setting
 
-_BY_TYPE = {"text": "", "integer": 0, "boolean": False, "ipv4": "0.0.0.0", "netmask": "255.255.255.0"}  # noqa: S104
+_BY_TYPE: dict[str, str | int | bool] = {
+    "text": "",
+    "integer": 0,
+    "boolean": False,
+    "ipv4": "0.0.0.0",  # noqa: S104
+    "netmask": "255.255.255.0",
+}
 
 
 def default_of(setting: Setting) -> str | int | bool:

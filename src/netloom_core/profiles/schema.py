@@ -164,11 +164,10 @@ class Profile(_Part):
 
     @model_validator(mode="after")
     def _consistent(self) -> Profile:
-        seen: set[str] = set()
-        for path in self.by_path:
-            if path in seen:
-                raise ValueError(f"{path} is described twice")
-            seen.add(path)
+        paths = [one.path for setting in self.settings for one in _written_out(setting)]
+        twice = next((path for path in paths if paths.count(path) > 1), None)
+        if twice is not None:
+            raise ValueError(f"{twice} is described twice")
         for setting in self.by_path.values():
             if setting.type == "choice" and not setting.options:
                 raise ValueError(f"{setting.path} is a choice without options")

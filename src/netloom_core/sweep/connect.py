@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import httpx
 
@@ -34,7 +34,9 @@ def ports_of(library: Library) -> dict[int, list[HttpReach]]:
     return {port: list(ways.values()) for port, ways in ports.items()}
 
 
-async def scan(line: Line, targets: Iterable[tuple[str, int]], took: asyncio.Queue[tuple[str, int]], done) -> None:  # type: ignore[no-untyped-def]
+async def scan(
+    line: Line, targets: Iterable[tuple[str, int]], took: asyncio.Queue[tuple[str, int]], done: Callable[[], None]
+) -> None:
     """Try every (address, port) with bounded load; what takes the connection goes in the queue."""
     todo = iter(targets)
 

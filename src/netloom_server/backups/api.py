@@ -127,7 +127,8 @@ class ExportView(APIView):
 
 
 def _uploaded(request: Request) -> bytes:
-    upload = request.data.get("file")
+    parts = request.data
+    upload = parts.get("file") if isinstance(parts, dict) else None
     if upload is None or upload.size > MAX_ARCHIVE:
         raise ArchiveDamaged("There is no archive in the request, or it is too large.", "Choose a Netloom archive.")
     data: bytes = upload.read()

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable
+from collections.abc import Callable
+from typing import Any
 
 from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpRequest, HttpResponse
@@ -17,19 +18,19 @@ class ContentPolicy:
     async_capable = True
     sync_capable = True
 
-    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse | Awaitable[HttpResponse]]) -> None:
+    def __init__(self, get_response: Callable[[HttpRequest], Any]) -> None:
         self.get_response = get_response
-        if iscoroutinefunction(get_response):
+        self._async = iscoroutinefunction(get_response)
+        if self._async:
             markcoroutinefunction(self)
 
-    def __call__(self, request: HttpRequest):  # type: ignore[no-untyped-def]
-        if iscoroutinefunction(self):
-            return self._later(request)
-        return self._with_headers(self.get_response(request))
+    def __call__(self, request: HttpRequest) -> Any:
+        return self._later(request) if self._async else _with_headers(self.get_response(request))
 
     async def _later(self, request: HttpRequest) -> HttpResponse:
-        return self._with_headers(await self.get_response(request))  # type: ignore[misc]
+        return _with_headers(await self.get_response(request))
 
-    def _with_headers(self, response: HttpResponse) -> HttpResponse:
-        response.headers.setdefault("Content-Security-Policy", POLICY)
-        return response
+
+def _with_headers(response: HttpResponse) -> HttpResponse:
+    response.headers.setdefault("Content-Security-Policy", POLICY)
+    return response

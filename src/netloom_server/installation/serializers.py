@@ -10,7 +10,9 @@ from netloom_server.runs.api import ChangeSerializer
 class AreaSerializer(serializers.Serializer):
     id = serializers.IntegerField()
     name = serializers.CharField()
-    parent = serializers.IntegerField(allow_null=True)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "parent": serializers.IntegerField(allow_null=True)}
 
 
 class LineSerializer(serializers.Serializer):
@@ -18,7 +20,6 @@ class LineSerializer(serializers.Serializer):
     name = serializers.CharField()
     kind = serializers.CharField()
     network = serializers.CharField()
-    source = serializers.CharField()
     interface = serializers.CharField()
     path = serializers.CharField()
     speed = serializers.IntegerField()
@@ -26,6 +27,9 @@ class LineSerializer(serializers.Serializer):
     trouble = serializers.CharField()
     swept = serializers.DateTimeField(allow_null=True)
     holder = serializers.CharField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "source": serializers.CharField()}
 
 
 class NewLineSerializer(serializers.Serializer):
@@ -100,11 +104,13 @@ class DevicesSerializer(serializers.Serializer):
 class PointSerializer(serializers.Serializer):
     id = serializers.CharField()
     kind = serializers.CharField()
-    label = serializers.CharField()
     state = serializers.CharField()
     states = serializers.ListField(child=serializers.CharField())
     drive = serializers.BooleanField()
     disturbs = serializers.ListField(child=serializers.CharField())
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
 
 
 class OptionSerializer(serializers.Serializer):

@@ -280,7 +280,7 @@ async def _stream(last: int) -> AsyncIterator[bytes]:
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """Server-Sent Events from Last-Event-ID on; without it, from now on."""
-    user = await request.auser()  # type: ignore[attr-defined]
+    user = await request.auser()
     if not user.is_authenticated:
         return JsonResponse(body("signed-out", "You are not signed in.", "Sign in."), status=401)
     given = request.headers.get("Last-Event-ID") or request.GET.get("last", "")

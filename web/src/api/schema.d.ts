@@ -329,6 +329,23 @@ export interface paths {
         patch: operations["people_partial_update"];
         trace?: never;
     };
+    "/api/people/{username}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A one-time sign-in link for a person, to hand over. */
+        post: operations["people_link_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans": {
         parameters: {
             query?: never;
@@ -582,7 +599,6 @@ export interface components {
             name: string;
             kind: string;
             network: string;
-            source: string;
             interface: string;
             path: string;
             speed: number;
@@ -591,6 +607,10 @@ export interface components {
             /** Format: date-time */
             swept: string | null;
             holder: string;
+            source: string;
+        };
+        Link: {
+            path: string;
         };
         NewDeviceRequest: {
             name: string;
@@ -679,11 +699,11 @@ export interface components {
         Point: {
             id: string;
             kind: string;
-            label: string;
             state: string;
             states: string[];
             drive: boolean;
             disturbs: string[];
+            label: string;
         };
         Profile: {
             id: string;
@@ -1462,6 +1482,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+        };
+    };
+    people_link_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
                 };
             };
         };

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from netloom_core.errors import NetloomError, ReadBackMismatch
+from netloom_core.plan.documents import Document
 from netloom_core.plan.planner import is_staged, unkept_paths
 from netloom_core.plan.steps.base import StepContext, patiently
 
@@ -39,5 +40,5 @@ class StoreSettings:
             )
         await context.journal("outcome", [], "done")
 
-    def _loose(self, context: StepContext, running: dict, startup: dict) -> list[str]:  # type: ignore[type-arg]
+    def _loose(self, context: StepContext, running: Document, startup: Document) -> list[str]:
         return [p for p in unkept_paths(context.profile, running, startup) if not is_staged(context.profile, p)]

@@ -102,7 +102,7 @@ class Receiver:
     def feed(self, data: bytes) -> list[Frame]:
         """All frames that are complete now. Damaged ones count as noise, byte by byte."""
         self._buffer += data
-        frames = []
+        frames: list[Frame] = []
         while True:
             self._seek_start()
             if len(self._buffer) < 4:

@@ -1,0 +1,158 @@
+"""Proof and archives: every kind of difference, and any flipped bit."""
+
+import copy
+import hashlib
+import io
+import zipfile
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from netloom_core.backup import archive as archives
+from netloom_core.backup.archive import Archive, ArchivedBackup, read_archive, write_archive
+from netloom_core.backup.verify import summary, verify
+from netloom_core.errors import ArchiveDamaged
+from netloom_core.plan.documents import digest, put, remove
+from netloom_core.run.journal import GENESIS, chained, first_break
+from netloom_core.testing.memory import MemoryDevice
+
+
+def proof(box: MemoryDevice, baseline, running, startup, **more):  # type: ignore[no-untyped-def]
+    return verify(box.profile, baseline, running, startup, **more)
+
+
+def changed(document: dict, path: str, value: object) -> dict:
+    copied = copy.deepcopy(document)
+    put(copied, path, value)
+    return copied
+
+
+def test_match(box: MemoryDevice) -> None:
+    assert proof(box, box.running, box.running, box.startup).result == "match"
+
+
+def test_drift_names_path_and_both_values(box: MemoryDevice) -> None:
+    now = changed(box.running, "/relays/4/idle", "closed")
+    found = proof(box, box.running, now, now, earlier=(box.running, box.running))
+    assert found.result == "drift"
+    assert found.differences == [{"path": "/relays/4/idle", "baseline": "open", "running": "closed", "kind": "drift"}]
+
+
+def test_lost_at_a_power_cut(box: MemoryDevice) -> None:
+    approved = changed(box.running, "/relays/4/idle", "closed")
+    found = proof(box, approved, box.running, box.running, earlier=(approved, box.running))
+    assert [d["kind"] for d in found.differences] == ["lost"]
+
+
+def test_unkept_and_unproven(box: MemoryDevice) -> None:
+    now = changed(box.running, "/relays/4/idle", "closed")
+    assert proof(box, now, now, box.running).result == "unkept"
+    unreadable = copy.deepcopy(box.running)
+    remove(unreadable, "/name")
+    assert proof(box, box.running, unreadable, unreadable).result == "unproven"
+
+
+def test_no_baseline_and_unreachable(box: MemoryDevice) -> None:
+    assert proof(box, None, box.running, box.startup).result == "no-baseline"
+    gone = proof(box, box.running, None, None, message="It does not answer.")
+    assert (gone.result, gone.message) == ("unreachable", "It does not answer.")
+    assert summary(["match", "drift", "match"])["match"] == 2
+
+
+# Archives
+
+
+def an_archive() -> Archive:
+    documents = [{"a": 1}, {"a": 2, "b": {"c": "é"}}]
+    named = {digest(document): document for document in documents}
+    first, second = named
+    backup = ArchivedBackup("b1", "d1", "Box", "Hallvane", "RX8", "HV-1", "hallvane-rx8", "2.4", "Net", "127.20.10.11",
+                            "2026-11-25T00:00:00+00:00", "owner", True, "", first, second)  # fmt: skip
+    return Archive("Skerry Point", [backup], named)
+
+
+@pytest.fixture
+def data(tmp_path: Path) -> bytes:
+    write_archive(tmp_path / "a.zip", an_archive())
+    assert list(tmp_path.iterdir()) == [tmp_path / "a.zip"], "no part is left behind"
+    return (tmp_path / "a.zip").read_bytes()
+
+
+def test_there_and_back(data: bytes) -> None:
+    assert read_archive(data) == an_archive()
+
+
+def test_it_is_a_plain_bag_in_a_plain_zip(data: bytes) -> None:
+    names = zipfile.ZipFile(io.BytesIO(data)).namelist()
+    assert {"bagit.txt", "manifest-sha256.txt", "tagmanifest-sha256.txt", "data/manifest.json"} <= set(names)
+
+
+def test_any_flipped_bit_is_found(data: bytes) -> None:
+    for where in range(len(data)):
+        bad = bytearray(data)
+        bad[where] ^= 1 << where % 8
+        with pytest.raises(ArchiveDamaged):
+            read_archive(bytes(bad))
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.binary(max_size=400))
+def test_any_bytes_are_refused(junk: bytes) -> None:
+    with pytest.raises(ArchiveDamaged):
+        read_archive(junk)
+
+
+def resealed(data: bytes, change) -> bytes:  # type: ignore[no-untyped-def]
+    """A hostile archive: other contents under a seal that fits."""
+    source, buffer = zipfile.ZipFile(io.BytesIO(data)), io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as out:
+        change({name: source.read(name) for name in source.namelist()}, out)
+        out.comment = archives.SEAL + b"0" * 64
+    body = buffer.getvalue()[: -archives.SEAL_BYTES]
+    return body + archives.SEAL + hashlib.sha256(body).hexdigest().encode()
+
+
+def test_a_path_that_leads_out_is_refused(data: bytes, tmp_path: Path) -> None:
+    def climb(files: dict[str, bytes], out: zipfile.ZipFile) -> None:
+        for name, content in files.items():
+            out.writestr(name, content)
+        out.writestr("../../escaped.txt", b"x")
+
+    with pytest.raises(ArchiveDamaged, match="outside"):
+        read_archive(resealed(data, climb))
+
+
+def test_a_changed_document_under_a_good_seal_is_found_by_the_bag(data: bytes) -> None:
+    def forge(files: dict[str, bytes], out: zipfile.ZipFile) -> None:
+        for name, content in files.items():
+            out.writestr(name, content.replace(b'"a":1', b'"a":9'))
+
+    with pytest.raises(ArchiveDamaged):
+        read_archive(resealed(data, forge))
+
+
+def test_what_unpacks_to_too_much_is_refused(data: bytes, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(archives, "MAX_ARCHIVE", len(data) + 10)
+
+    def bomb(files: dict[str, bytes], out: zipfile.ZipFile) -> None:
+        out.writestr("data/big", bytes(50_000), zipfile.ZIP_DEFLATED)
+
+    with pytest.raises(ArchiveDamaged, match="unpack to more"):
+        read_archive(resealed(data, bomb))
+
+
+# The journal's chain
+
+
+def test_the_chain_breaks_where_an_entry_was_changed() -> None:
+    entries, previous = [], GENESIS
+    for number in range(5):
+        entry = {"n": number}
+        previous = chained(previous, entry)
+        entries.append((entry, previous))
+    assert first_break(entries) is None
+    entries[3][0]["n"] = 7
+    assert first_break(entries) == 3
+    assert first_break(entries[:2] + entries[4:]) == 2
