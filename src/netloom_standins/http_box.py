@@ -111,12 +111,14 @@ class HttpBox(Unit):
         if task is not None:
             self._streams.add(task)
             task.add_done_callback(self._streams.discard)
-        while self.faults.silent:  # noqa: ASYNC110 - a fault is cleared from anywhere
-            await asyncio.sleep(0.05)
         try:
+            while self.faults.silent:  # noqa: ASYNC110 - a fault is cleared from anywhere
+                await asyncio.sleep(0.05)
             await self._route(scope, receive, send)
         except Dropped:
             await self._drop_all()
+        except asyncio.CancelledError:
+            return  # the power is off: there is nobody left to answer
 
     async def _drop_all(self) -> None:
         self.faults.silent = True

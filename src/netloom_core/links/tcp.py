@@ -82,7 +82,8 @@ def mapped_http(error: httpx.HTTPError, address: str) -> NoAnswer | ProtocolErro
         )
     if isinstance(error, httpx.ConnectTimeout | httpx.PoolTimeout):
         return NoAnswer(f"{address} does not answer.", "Look at its power, cable and switch port.", outcome="not_sent")
-    if isinstance(error, httpx.TimeoutException | httpx.NetworkError):
+    cut_off = isinstance(error, httpx.RemoteProtocolError) and "disconnected" in str(error)
+    if cut_off or isinstance(error, httpx.TimeoutException | httpx.NetworkError):
         return NoAnswer(f"{address} fell silent in the middle.", "Read it again before anything else is written.")
     return ProtocolError(
         f"{address} does not speak HTTP as it should: {type(error).__name__}.", "Is it the right device?"

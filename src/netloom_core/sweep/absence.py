@@ -35,11 +35,20 @@ async def explain(record: Known, line: Line, findings: Sequence[Finding], troubl
     if trouble:
         reasons.append(Reason(f"The line {line.name} could not be used: {trouble}", "Mend the line, sweep again."))
     profile = library.get(record.profile)
-    here = [f for f in findings if f.line == record.line and f.address == record.address and f.device != record.device]
+    at_place = [f for f in findings if (f.line, f.address) == (record.line, record.address)]
+    here = [f for f in at_place if f.identity.key and f.device != record.device]
     reasons += [
         Reason(f"{who(f)} answers at its address {record.address}.", "Give one of the two another address.")
         for f in here
     ]
+    if any(f.facts.get("garbled") for f in at_place):
+        reasons.append(
+            Reason(
+                f"At address {record.address} come bytes that make no sense: two units talk at once, or there is noise.",
+                "Unplug one unit after the other; look at the shield and the termination.",
+            )
+        )
+        return Absent(record.device, record.line, tuple(reasons))
     if profile is not None:
         for finding in findings:
             fresh = finding.address in profile.factory.addresses or finding.facts.get("factory") == "yes"

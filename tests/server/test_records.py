@@ -1,0 +1,239 @@
+"""Records through the API: lines, devices, decisions, backups; and what is refused."""
+
+import pytest
+from django.db import DatabaseError, connection, transaction
+from rest_framework.test import APIClient
+
+from netloom_core.model.sighting import Reason, Sighting
+from netloom_core.profiles.load import Library
+from netloom_core.sweep.absence import Absent
+from netloom_core.sweep.identity import fuse
+from netloom_core.sweep.sweep import SweepResult
+from netloom_server.backups import services
+from netloom_server.backups.models import Backup
+from netloom_server.installation import records, sweeping
+from netloom_server.installation.models import Device, Line
+from netloom_server.runs.models import JournalEntry
+from netloom_server.runs.services import append_journal, journal_break
+from tests.server.conftest import named
+
+
+def post(client: APIClient, url: str, body: object, status: int = 200) -> dict:
+    answer = client.post(url, body, format="json")
+    assert answer.status_code == status, answer.content
+    return answer.json()
+
+
+def error(client: APIClient, url: str, body: object, status: int) -> dict:
+    told = post(client, url, body, status)["error"]
+    assert told["message"], "an error says what happened"
+    return told
+
+
+def values(client: APIClient, changes: list, status: int = 200, **more: object) -> dict:
+    return post(client, "/api/intended", {"changes": changes, **more}, status)
+
+
+def one(device: str, path: str, value: object) -> dict:
+    return {"device": device, "path": path, "value": value}
+
+
+# Lines
+
+
+@pytest.mark.parametrize(
+    ("body", "status", "words"),
+    [
+        ({"kind": "ip", "network": "not a net"}, 400, "not a network"),
+        ({"kind": "ip"}, 400, "not a network"),
+        ({"kind": "ip", "network": "127.0.0.0/8"}, 400, "more than"),
+        ({"kind": "ip", "network": "127.20.10.128/25"}, 409, "overlaps the line Terminal network"),
+        ({"kind": "ip", "network": "203.0.113.0/24"}, 400, "no address in"),
+        ({"kind": "serial", "path": "/dev/no-such-port"}, 502, "does not exist"),
+        ({"kind": "serial", "path": "ttyUSB0"}, 400, "whole path"),
+        ({"kind": "serial", "path": "/dev/null", "speed": 1}, 400, "speed"),
+        ({"kind": "ip", "network": "127.30.0.0/24", "name": "gate BUS"}, 409, "named"),
+    ],
+)
+def test_lines_that_cannot_be(technician: APIClient, body: dict, status: int, words: str) -> None:
+    assert words in error(technician, "/api/lines", body, status)["message"]
+    assert Line.objects.count() == 2
+
+
+def test_a_line_is_added_and_removed_by_a_lead(technician: APIClient, lead: APIClient) -> None:
+    made = post(technician, "/api/lines", {"kind": "ip", "network": "127.30.1.0/24", "name": "Annex"}, 201)
+    assert (made["source"], made["interface"]) == ("127.30.1.1", "lo")
+    assert technician.delete(f"/api/lines/{made['id']}").status_code == 403
+    assert lead.delete(f"/api/lines/{made['id']}").status_code == 204
+    used = Line.objects.get(name="Gate bus")
+    assert lead.delete(f"/api/lines/{used.id}").status_code == 409
+
+
+# Devices
+
+
+def test_a_device_is_found_by_any_of_its_names(technician: APIClient) -> None:
+    device = named("Ticket hall box")
+    for word in (device.id, "ticket HALL box", "hv-40117", "127.20.10.11", "127.20.10.11@Terminal network"):
+        assert technician.get(f"/api/devices/{word}").json()["id"] == device.id
+    assert technician.get("/api/devices/nobody").status_code == 404
+
+
+def test_a_word_that_fits_two_is_refused(technician: APIClient) -> None:
+    Device.objects.create(name="Twin", serial="HV-40117", taken_in=True)
+    told = technician.get("/api/devices/HV-40117").json()["error"]
+    assert "Twin" in told["message"]
+    assert "id in brackets" in told["try"]
+
+
+def test_planning_without_hardware(technician: APIClient) -> None:
+    body = {"name": "Ramp box", "profile": "hallvane-rx8", "line": "Terminal network", "address": "127.20.10.30"}
+    made = post(technician, "/api/devices", body, 201)
+    assert (made["state"], made["planned_address"]) == ("planned", "127.20.10.30")
+    taken = {**body, "name": "Second", "address": "127.20.10.11"}
+    assert "Ticket hall box" in error(technician, "/api/devices", taken, 409)["message"]
+    assert not Device.objects.filter(name="Second").exists(), "a refused plan leaves nothing behind"
+
+
+# Decisions
+
+
+def test_decided_values_are_checked_and_kept_sparse(technician: APIClient) -> None:
+    values(technician, [one("Car deck box", "/relays/3/idle", "Closed")])
+    intended = technician.get("/api/devices/Car deck box").json()["intended"]
+    assert intended["relays"]["3"] == {"idle": "closed"}
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "status", "code"),
+    [
+        ("/relays/3/pulse_ms", 1, 400, "out-of-range"),
+        ("/relays/9/idle", "open", 400, "unknown-setting"),
+        ("idle", "open", 400, "unknown-setting"),
+        ("/network/address", "127.20.10.11", 409, "address-taken"),
+        ("/network/address", "127.20.10.13", 409, "address-taken"),
+        ("/network/address", "127.20.11.9", 400, "address-outside"),
+        ("/network/address", {"a": 1}, 400, "out-of-range"),
+    ],
+)
+def test_bad_values_change_nothing(technician: APIClient, path: str, value: object, status: int, code: str) -> None:
+    before = named("Car deck box")
+    good = one("Car deck box", "/relays/1/idle", "closed")
+    told = values(technician, [good, one("Car deck box", path, value)], status)["error"]
+    assert told["code"] == code
+    assert told["try"]
+    after = named("Car deck box")
+    assert (after.intended, after.version) == (before.intended, before.version), "all or none"
+
+
+def test_the_second_of_two_people_is_told(technician: APIClient, lead: APIClient) -> None:
+    device = named("Car deck box")
+    values(technician, [one(device.id, "/name", "first")], versions={device.id: device.version})
+    told = values(lead, [one(device.id, "/name", "second")], 409, versions={device.id: device.version})["error"]
+    assert "Somebody else changed Car deck box" in told["message"]
+    assert named("Car deck box").intended["name"] == "first"
+
+
+def test_forgetting_a_decision(technician: APIClient) -> None:
+    values(technician, [{"device": "Car deck box", "path": "/name", "forget": True}])
+    assert "name" not in named("Car deck box").intended
+
+
+def test_two_devices_are_not_given_one_address(technician: APIClient) -> None:
+    body = {"assignments": [{"device": d, "address": "127.20.10.50"} for d in ("Car deck box", "Ticket hall box")]}
+    assert "given to both" in error(technician, "/api/addresses", body, 409)["message"]
+
+
+# What a sweep puts on record
+
+
+def sweep_of(*sightings: Sighting, missing: list[Absent], library: Library) -> list:
+    known = records.known_of(Device.objects.all())
+    result = SweepResult(fuse(sightings, known, library), missing, list(sightings), [])
+    return sweeping.record("run1", [Line.objects.get(name="Terminal network").id], result)
+
+
+def at(address: str, serial: str) -> Sighting:
+    line = Line.objects.get(name="Terminal network").id
+    return Sighting(line, address, "http", 1e9, {"maker": "Hallvane", "model": "RX8", "serial": serial})
+
+
+def test_a_sweep_knows_moves_and_misses(technician: APIClient, library: Library) -> None:
+    pier = named("Pier head box")
+    absent = Absent(pier.id, pier.line_id, (Reason("It is not there.", "Look."),))
+    sweep_of(at("127.20.10.77", "HV-40117"), at("127.20.10.90", "HV-9"), missing=[absent], library=library)
+    ticket = named("Ticket hall box")
+    assert (ticket.status, ticket.address) == ("moved", "127.20.10.77")
+    assert named("Pier head box").reasons == [{"reason": "It is not there.", "try": "Look."}]
+    fresh = Device.objects.get(serial="HV-9")
+    assert (fresh.taken_in, fresh.status) == (False, "new")
+    sweep_of(at("127.20.10.91", "HV-9"), missing=[], library=library)
+    assert Device.objects.get(serial="HV-9").id == fresh.id, "the same one, at its new address"
+    shown = technician.get(f"/api/devices/{fresh.id}").json()
+    assert {sighting["address"] for sighting in shown["sightings"]} == {"127.20.10.90", "127.20.10.91"}
+
+
+def test_a_found_one_takes_the_place_of_a_planned_one(site: None, library: Library) -> None:
+    from netloom_server.installation.decisions import take_in
+
+    sweep_of(at("127.20.10.200", "HV-9"), missing=[], library=library)
+    taken = take_in(Device.objects.get(serial="HV-9"), "", None, "Pier head box", library)
+    assert (taken.name, taken.serial, taken.address) == ("Pier head box", "HV-9", "127.20.10.200")
+    assert taken.intended["network"]["address"] == "127.20.10.13", "its plan stays"
+    assert Device.objects.filter(serial="HV-9").count() == 1
+
+
+# Backups and journal
+
+
+def test_an_archive_comes_back_without_overwriting(lead: APIClient) -> None:
+    archive = services.to_archive(list(Backup.objects.all()))
+    count = Backup.objects.count()
+    assert services.from_archive(archive) == (0, count)
+    gone = Backup.objects.first()
+    ident, device = gone.id, gone.device_id
+    gone.delete()
+    assert services.from_archive(archive) == (1, count - 1)
+    back = Backup.objects.get(id=ident)
+    assert not back.baseline, "approving is a person's act"
+    assert back.device_id == device, "joined by maker and serial number"
+
+
+def test_a_damaged_upload_is_refused(lead: APIClient) -> None:
+    answer = lead.generic(
+        "POST", "/api/backups/import/a.zip", b"PK not really", content_type="application/zip",
+        HTTP_CONTENT_DISPOSITION="attachment; filename=a.zip",
+    )  # fmt: skip
+    assert answer.status_code == 422
+    assert answer.json()["error"]["code"] == "archive-damaged"
+
+
+def test_two_backups_are_compared(technician: APIClient) -> None:
+    first = Backup.objects.get(name="Ticket hall box")
+    second = Backup.objects.get(name="Car deck box")
+    answer = technician.get("/api/backups/compare", {"first": first.id, "second": second.id}).json()
+    assert {"path": "/name", "first": "ticket-hall", "second": "car-deck"} in answer["differences"]
+
+
+def test_the_database_refuses_to_change_the_journal(site: None) -> None:
+    for number in range(3):
+        append_journal({"n": number})
+    assert journal_break() is None
+    entry = JournalEntry.objects.first()
+    entry.entry = {"n": 7}
+    with pytest.raises(DatabaseError, match="append-only"), transaction.atomic():
+        entry.save()
+    with pytest.raises(DatabaseError, match="append-only"), transaction.atomic():
+        entry.delete()
+    with connection.cursor() as cursor:
+        cursor.execute("DROP TRIGGER journal_no_update")
+    entry.save()
+    assert journal_break() == entry.id, "and if somebody gets around it, the chain tells"
+
+
+def test_the_report_is_made_of_the_records(technician: APIClient, client) -> None:  # type: ignore[no-untyped-def]
+    client.force_login(technician.handler._force_user)
+    page = client.get("/report").content.decode()
+    assert "Skerry Point Ferry Terminal" in page
+    assert "/relays/3/pulse_ms" in page
+    assert "HV-40117" in page

@@ -1,0 +1,142 @@
+"""Sweeps of stand-ins: who is found, who is missing and why, and hostile answers."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+import pytest
+import pytest_asyncio
+
+from netloom_core.bus.owner import Owners
+from netloom_core.clock import SystemClock
+from netloom_core.model.line import Line
+from netloom_core.profiles.load import Library
+from netloom_core.sweep import osdp_scan
+from netloom_core.sweep.connect import ConnectScan
+from netloom_core.sweep.identity import Known
+from netloom_core.sweep.osdp_scan import OsdpScan
+from netloom_core.sweep.sweep import SweepResult, sweep
+from netloom_standins.http_box import HttpBox
+from netloom_standins.osdp_line import OsdpLine, OsdpUnit
+from netloom_standins.site import build_units, load_site
+from tests.conftest import ROOT
+
+NETWORK = "127.25.10.0/28"
+NET = Line("net", "Net", "ip", network=NETWORK, source="127.25.10.1")
+
+
+@pytest_asyncio.fixture
+async def boxes(tmp_path: Path, library: Library) -> AsyncIterator[list[HttpBox]]:
+    units, _ = build_units(load_site(ROOT / "demo/skerry_point.yaml", "127.25.10.0/24"), library, tmp_path)
+    made = [unit for unit in units if isinstance(unit, HttpBox)][:2]
+    for box in made:
+        await box.start()
+    yield made
+    for box in made:
+        await box.stop()
+
+
+async def look(library: Library, line: Line, known: list[Known], method: object, **more: object) -> SweepResult:
+    owners = Owners()
+    try:
+        return await sweep([line], known, library, owners, SystemClock(), methods=[method], **more)  # type: ignore[list-item,arg-type]
+    finally:
+        owners.close()
+
+
+async def test_boxes_are_found_with_their_identity(library: Library, boxes: list[HttpBox]) -> None:
+    result = await look(library, NET, [], ConnectScan())
+    assert [(f.address, f.identity.serial, f.status) for f in result.findings] == [
+        ("127.25.10.11", "HV-40117", "new"),
+        ("127.25.10.12", "HV-40122", "new"),
+    ]
+
+
+async def test_missing_ones_get_reasons_from_tests_that_were_made(library: Library, boxes: list[HttpBox]) -> None:
+    boxes[1].factory = True
+    known = [
+        Known("gone", "", "hallvane-rx8", "net", "127.25.10.13"),
+        Known("displaced", "hallvane|hv-77", "hallvane-rx8", "net", "127.25.10.11"),
+    ]
+    result = await look(library, NET, known, ConnectScan())
+    reasons = {absent.device: [r.reason for r in absent.reasons] for absent in result.missing}
+    assert "factory-fresh RX8, serial number HV-40122" in reasons["gone"][0]
+    assert "refuses connections on port 8480" in reasons["gone"][-1]
+    assert "HV-40117 answers at its address" in reasons["displaced"][0]
+    assert all(reason.hint for absent in result.missing for reason in absent.reasons)
+
+
+async def test_one_that_takes_connections_and_says_nothing(library: Library, boxes: list[HttpBox]) -> None:
+    boxes[0].faults.silent = True
+    known = [Known("d1", "hallvane|hv-40117", "hallvane-rx8", "net", "127.25.10.11")]
+    result = await look(library, NET, known, ConnectScan())
+    silent = next(f for f in result.findings if f.address == "127.25.10.11")
+    assert silent.status == "unknown"
+    assert "does not say who it is" in result.missing[0].reasons[-1].reason
+
+
+HOSTILE = [
+    b"",
+    b"\x00\xff" * 5000,
+    b"HTTP/1.1 200 OK\r\ncontent-length: 3\r\n\r\n{{{",
+    b"HTTP/1.1 200 OK\r\n\r\n" + b"[" * 60_000,
+    b"HTTP/1.1 302 Found\r\nlocation: http://127.0.0.1/\r\ncontent-length: 0\r\n\r\n",
+    b'HTTP/1.1 200 OK\r\n\r\n{"maker": ["x"], "model": {"a": 1}, "serial": null}',
+    b'HTTP/1.1 200 OK\r\n\r\n{"maker": "' + b"x" * 3000 + b'", "serial": 5}',
+]
+
+
+@pytest.mark.parametrize("answer", HOSTILE)
+async def test_hostile_answers_stay_evidence(library: Library, answer: bytes) -> None:
+    async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        await reader.read(500)
+        writer.write(answer)
+        writer.close()
+
+    server = await asyncio.start_server(serve, "127.25.10.9", 8480)
+    async with server:
+        result = await look(library, NET, [], ConnectScan())
+    assert [f.address for f in result.findings] == ["127.25.10.9"]
+    assert result.troubles == []
+    assert all(len(value) <= 120 for value in result.findings[0].facts.values())
+
+
+async def test_a_line_that_cannot_be_used_is_told_and_blamed(library: Library, tmp_path: Path) -> None:
+    line = Line("bus", "Bus", "serial", path=str(tmp_path / "no-port"), protocol="osdp")
+    known = [Known("d1", "x|1", "dunmarrow-dr2", "bus", "1", 9600)]
+    result = await look(library, line, known, OsdpScan())
+    assert "does not exist" in result.troubles[0]["message"]
+    assert "could not be used" in result.missing[0].reasons[0].reason
+
+
+async def test_the_bus_is_scanned(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two units at two speeds, a pair on one address, one that is slow to answer."""
+    monkeypatch.setattr(osdp_scan, "USUAL_SPEEDS", (9600, 38400))
+    monkeypatch.setattr(osdp_scan, "MAX_ADDRESS", 8)
+    _, ports = build_units(load_site(ROOT / "demo/skerry_point.yaml"), library, tmp_path)
+    bus: OsdpLine = ports[0]
+    fresh = next(unit for unit in bus.units if unit.name == "Fresh module")
+    twin = OsdpUnit(fresh.profile, "00B70E99", "3.1.0", dict(fresh.running), dict(fresh.startup), address=0)
+    bus.units.append(twin)
+    bus.start()
+    line = Line("bus", "Bus", "serial", path=str(bus.link), speed=9600, protocol="osdp")
+    known = [Known("d3", "dunmarrow|00b70e31", "dunmarrow-dm24", "bus", "3", 9600)]
+    try:
+        result = await look(library, line, known, OsdpScan())
+    finally:
+        bus.stop()
+    found = {(f.address, f.speed): f for f in result.findings}
+    assert found["1", 9600].identity.model == "DR2"
+    assert found["3", 38400].status == "moved"
+    assert found["0", 9600].status == "duplicate"
+    assert result.missing == []
+
+
+async def test_stopping_a_sweep_keeps_what_was_seen(library: Library, boxes: list[HttpBox]) -> None:
+    stop = asyncio.Event()
+    known = [Known("gone", "", "hallvane-rx8", "net", "127.25.10.13")]
+    result = await look(library, NET, known, ConnectScan(), stop=stop, saw=lambda s: s.method == "http" and stop.set())
+    assert result.findings
+    assert result.missing == [], "nobody is called missing by half a look"
