@@ -6,11 +6,10 @@ import sys
 from pathlib import Path
 from typing import Annotated
 
-import click
 import typer
 
 from netloom_cli import backups, changes, faults, people, survey
-from netloom_cli.client import context, give
+from netloom_cli.client import DONE, WORDS, context, give
 
 app = typer.Typer(
     help="Netloom's command line. `demo`, `test` and `serve` start things; all else talks to the running server.",
@@ -19,6 +18,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
+ABORTED = 130
 DATA_HELP = "data folder of the server"
 
 
@@ -55,13 +55,13 @@ def run() -> None:
     words = _common_words(sys.argv[1:])
     try:
         status = app(words, standalone_mode=False)
-    except click.exceptions.Exit as end:
+    except typer.Exit as end:
         status = end.exit_code
-    except click.ClickException as error:
+    except typer.Abort:
+        status = ABORTED
+    except typer.TyperException as error:
+        print(f"{error} See --help.", file=sys.stderr)
         if context.json:
-            give({"error": {"code": "words", "message": error.format_message(), "try": "See --help."}})
-        error.show()
-        status = 2
-    except click.exceptions.Abort:
-        status = 130
-    sys.exit(status if isinstance(status, int) else 0)
+            give({"error": {"code": "words", "message": str(error), "try": "See --help."}})
+        status = WORDS
+    sys.exit(status if isinstance(status, int) else DONE)

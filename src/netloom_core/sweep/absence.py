@@ -44,7 +44,7 @@ async def explain(record: Known, line: Line, findings: Sequence[Finding], troubl
     if any(f.facts.get("garbled") for f in at_place):
         reasons.append(
             Reason(
-                f"At address {record.address} come bytes that make no sense: two units talk at once, or there is noise.",
+                f"At address {record.address} come bytes that make no sense: two units at once, or noise.",
                 "Unplug one unit after the other; look at the shield and the termination.",
             )
         )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+import os
 from typing import Any
 
 from django.db.models import ProtectedError
@@ -107,8 +108,9 @@ def _serial_line(data: dict[str, Any]) -> Line:
     path = data.get("path") or ""
     if not path.startswith("/"):
         raise RequestError("A serial line needs the whole path of its port.", "Write it like /dev/ttyUSB0.")
-    if Line.objects.filter(path=path).exists():
-        raise Conflict(f"Another line uses the port {path} already.", "One port is one line.")
+    for other in Line.objects.filter(kind="serial"):
+        if os.path.realpath(other.path) == os.path.realpath(path):
+            raise Conflict(f"The line {other.name} uses the port {path} already.", "One port is one line.")
     check_port(path, data["speed"])
     return Line(
         name=data.get("name") or f"Serial {path.rpartition('/')[2]}",

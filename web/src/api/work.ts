@@ -42,10 +42,28 @@ interface Value {
   forget?: boolean;
 }
 
-/** Decide values, on the versions that the person saw. */
-export const decide = (input: { changes: Value[]; versions?: Record<string, number> }) =>
-  got(
-    api.POST("/api/intended", {
-      body: { changes: input.changes.map((c) => ({ ...c, forget: c.forget ?? false })), versions: input.versions },
-    }),
-  );
+/** Versions that our own changes made; another person's change is still told apart from them. */
+const ours = new Map<string, number>();
+
+/**
+ * Decide values, on the versions that the person saw. One change after the other, so that
+ * quick hands do not conflict with themselves.
+ */
+export function useDecide() {
+  const client = useQueryClient();
+  return useMutation({
+    scope: { id: "decide" },
+    mutationFn: async (input: { changes: Value[]; versions: Record<string, number> }) => {
+      const versions = Object.fromEntries(
+        Object.entries(input.versions).map(([id, seen]) => [id, Math.max(seen, ours.get(id) ?? 0)]),
+      );
+      const changes = input.changes.map((change) => ({ ...change, forget: change.forget ?? false }));
+      const answer = await got(api.POST("/api/intended", { body: { changes, versions } }));
+      for (const device of answer.devices) ours.set(device.id, device.version);
+    },
+    onError: tellProblem,
+    onSettled: () => {
+      for (const key of ["devices", "device"]) void client.invalidateQueries({ queryKey: [key] });
+    },
+  });
+}

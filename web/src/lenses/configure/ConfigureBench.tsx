@@ -2,7 +2,7 @@ import { useQueries } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Setting, WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
-import { decide, useChange } from "../../api/work";
+import { useDecide } from "../../api/work";
 import type { BenchProps } from "../../bench/Bench";
 import { ask } from "../../lib/place";
 import { plural } from "../../lib/words";
@@ -47,7 +47,7 @@ function together(settings: Setting[]): Setting[] {
 
 function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const [show, setShow] = useState<keyof typeof SHOW>("all");
-  const change = useChange(decide);
+  const change = useDecide();
   const versions = Object.fromEntries(whole.map((d) => [d.id, d.version]));
   const pending = whole.reduce((sum, d) => sum + d.counts.pending, 0);
   const unkept = whole.reduce((sum, d) => sum + d.counts.unkept, 0);

@@ -1,0 +1,120 @@
+"""The real interface in headless Chromium, with the words a person would use."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.webdriver import ActionChains
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import Select, WebDriverWait
+
+FLAGS = (
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+)  # fmt: skip
+WAIT_S = 20
+RUN_S = 90
+
+
+class Page:
+    def __init__(self, profile: Path, width: int = 1280, height: int = 800) -> None:
+        options = webdriver.ChromeOptions()
+        options.binary_location = "/usr/bin/chromium"
+        for flag in (*FLAGS, f"--user-data-dir={profile}"):
+            options.add_argument(flag)
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        self.driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
+    def close(self) -> None:
+        self.driver.quit()
+
+    def until(self, test: Any, what: str, seconds: float = WAIT_S) -> Any:
+        ignored = (StaleElementReferenceException,)
+        return WebDriverWait(self.driver, seconds, 0.1, ignored).until(lambda _: test(), what)
+
+    def xpath(self, path: str) -> WebElement:
+        found: WebElement = self.until(lambda: next(iter(self.driver.find_elements(By.XPATH, path)), None), path)
+        return found
+
+    def button(self, text: str, inside: str = "") -> WebElement:
+        path = f"{inside}//button[contains(normalize-space(.),{text!r}) and not(@disabled)]"
+        return self.xpath(path)
+
+    def press(self, text: str, inside: str = "") -> None:
+        def clicked() -> bool:
+            try:
+                self.button(text, inside).click()
+            except WebDriverException as error:
+                if "intercepted" in str(error) or "stale" in str(error):
+                    return False
+                raise
+            return True
+
+        self.until(clicked, f"pressing {text}")
+
+    def agree(self, text: str) -> None:
+        self.press(text, "//*[@role='dialog']")
+
+    def field(self, label: str) -> WebElement:
+        return self.xpath(f"//*[@aria-label={label!r}]")
+
+    def fill(self, label: str, text: str) -> None:
+        field = self.field(label)
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(text, Keys.ENTER)
+
+    def choose(self, label: str, option: str) -> None:
+        Select(self.field(label)).select_by_visible_text(option)
+
+    def knot(self, name: str) -> WebElement:
+        return self.xpath(f"//*[@role='option'][contains(.,{name!r})]")
+
+    def select(self, name: str, *, add: bool = False) -> None:
+        if not add:
+            self.until(lambda: self.knot(name).click() is None, name)
+            return
+        ActionChains(self.driver).key_down(Keys.CONTROL).click(self.knot(name)).key_up(Keys.CONTROL).perform()
+
+    def key(self, *keys: str) -> None:
+        ActionChains(self.driver).send_keys(*keys).perform()
+
+    def extend(self, key: str) -> None:
+        ActionChains(self.driver).key_down(Keys.SHIFT).send_keys(key).key_up(Keys.SHIFT).perform()
+
+    def sees(self, text: str, where: str = "//body", seconds: float = WAIT_S) -> None:
+        wanted = re.sub(r"\s+", " ", text)
+        self.until(lambda: wanted in re.sub(r"\s+", " ", self.xpath(where).text), f"seeing {text!r}", seconds)
+
+    def bench_sees(self, text: str) -> None:
+        self.sees(text, "//*[@id='bench']")
+
+    def run_ends(self, kind: str, state: str = "done") -> None:
+        """The newest run in the tray is of that kind and has ended so."""
+        tray = "//*[@aria-label='Run tray']"
+
+        def ended() -> bool:
+            words = self.xpath(tray).text.split("\n")
+            return words[0] == kind and words[1] == state
+
+        self.until(ended, f"{kind} {state}", RUN_S)
+
+    def lens(self, name: str) -> None:
+        self.xpath(f"//nav//a[contains(.,{name!r})]").click()
+
+    def complaints(self) -> list[str]:
+        """Errors of the page itself; refusals of the server are told to the person instead."""
+        logged = self.driver.get_log("browser")
+        return [
+            entry["message"]
+            for entry in logged
+            if entry["level"] == "SEVERE" and "Failed to load" not in entry["message"]
+        ]

@@ -1,0 +1,203 @@
+"""The first round in the browser: from the first sweep to a proven restore. One story in order."""
+
+from __future__ import annotations
+
+import time
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.page import Page
+from tests.conftest import ROOT
+from tests.demo import Demo
+
+NETWORK = "127.22.10.0/24"
+pytestmark = pytest.mark.browser
+
+
+def test_first_round(demo: Demo, page: Page) -> None:
+    sweep(page)
+    take_in(page, demo)
+    give_addresses(page, demo)
+    set_up(page, demo)
+    approve(page)
+    find_what_changed(page, demo)
+    restore_and_prove(page)
+    hand_over(page, demo)
+    assert page.complaints() == []
+
+
+def sweep(page: Page) -> None:
+    page.press("Sweep all lines")
+    begun = time.monotonic()
+    page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, "[aria-label=Sightings] li"), "a first sighting", 5)
+    assert time.monotonic() - begun < 5
+    page.sees("answers", "//*[@aria-label='Devices on Terminal network']")
+    page.run_ends("Sweep")
+    for name, state in [
+        ("HV-51960", "new"),
+        ("00B70E58", "new"),
+        ("Pier head box", "missing"),
+        ("Gate B module", "moved"),
+    ]:
+        assert state in page.knot(name).text
+    page.select("Pier head box")
+    page.bench_sees("refuses connections on port 8480")
+
+
+def take_in(page: Page, demo: Demo) -> None:
+    for serial, name in (("HV-51960", "Slipway box"), ("00B70E58", "Slipway module")):
+        page.select(serial)
+        page.xpath("//*[@id='bench']//form//input").send_keys(name)
+        page.press("Take in 1 device")
+        page.until(lambda name=name: page.knot(name), name)
+
+
+def give_addresses(page: Page, demo: Demo) -> None:
+    page.key("2")
+    page.select("Slipway box")
+    page.fill("Planned address of Slipway box", demo.address(11))
+    page.bench_sees("belongs to Ticket hall box")
+    page.fill("Planned address of Slipway box", demo.address(14))
+    page.sees(f"to {demo.address(14)}", "//*[@aria-label='Devices on Terminal network']")
+    page.select("Slipway module")
+    page.fill("Planned address of Slipway module", "4")
+    page.sees("to 4", "//*[@aria-label='Devices on Gate bus']")
+    page.select("Slipway box", add=True)
+    page.select("Gate B module", add=True)
+    page.press("Show what would be written to 3 devices")
+    page.sees("This disturbs the link to the device.", "//*[@role='dialog']")
+    page.agree("Write 3 settings to 3 devices")
+    page.run_ends("Write")
+    assert ".14" in page.knot("Slipway box").text
+    assert "as planned" in page.knot("Gate B module").text
+
+
+def set_up(page: Page, demo: Demo) -> None:
+    page.key("3")
+    page.select("Slipway box")
+    page.choose("Intended Relay 1 idle state", "Closed")
+    page.sees("1 pending", "//*[@aria-label='Devices on Terminal network']")
+    page.choose("Intended Input 2 at rest", "Closed")
+    page.press("Write 2 settings to 1 device")
+    page.agree("Write 2 settings to 1 device")
+    page.run_ends("Write")
+    point = "//*[@data-point='relay-2']"
+    page.press("on", point)
+    page.sees("on", point + "/span[2]")
+    demo.run("fault", "point", "HV-51960", "input-1", "active")
+    page.sees("active", "//*[@data-point='input-1']")
+    page.choose("Intended Relay 3 idle state", "Closed")
+    page.press("Try without storing")
+    page.agree("Write 1 setting to 1 device")
+    page.run_ends("Write")
+    page.until(lambda: "1 unkept" in page.knot("Slipway box").text, "an unkept value")
+
+
+def approve(page: Page) -> None:
+    page.lens("Protect")
+    page.key(Keys.ESCAPE)
+    page.press("Back up as baseline")
+    page.run_ends("Backup")
+    page.bench_sees("has unkept values")
+
+
+def find_what_changed(page: Page, demo: Demo) -> None:
+    demo.run("fault", "power-cut", "HV-51960")
+    demo.run("fault", "change", "Ticket hall box", "/relays/5/idle=closed", "--stored")
+    time.sleep(1.5)
+    page.lens("Prove")
+    page.press("Verify 8 devices")
+    page.run_ends("Verify")
+    assert "1 lost" in page.knot("Slipway box").text
+    assert "1 drift" in page.knot("Ticket hall box").text
+    page.select("Slipway box")
+    page.bench_sees("/relays/3/idle")
+    page.bench_sees("lost")
+
+
+def restore_and_prove(page: Page) -> None:
+    for name in ("Slipway box", "Ticket hall box"):
+        page.select(name)
+        page.bench_sees(name)
+        page.press("Restore the baseline")
+        page.agree("Write 1 setting to 1 device")
+        page.run_ends("Restore")
+        page.press("Verify 1 device")
+        page.run_ends("Verify")
+        page.bench_sees("Every value that was read is as approved.")
+    page.bench_sees("chain whole")
+
+
+def hand_over(page: Page, demo: Demo) -> None:
+    page.key("6")
+    page.bench_sees("Open the settings report")
+    tab = page.driver.current_window_handle
+    page.driver.switch_to.new_window("tab")
+    page.driver.get(demo_url(demo) + "/report")
+    page.sees("Settings report")
+    page.sees("Slipway box")
+    page.driver.close()
+    page.driver.switch_to.window(tab)
+
+
+def demo_url(demo: Demo) -> str:
+    import json
+
+    return str(json.loads((demo.data / "server.json").read_text())["url"])
+
+
+AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize("lens", ["survey", "address", "configure", "protect", "prove", "handover"])
+def test_every_lens_can_be_used_by_everyone(page: Page, lens: str, theme: str) -> None:
+    page.key(str(["survey", "address", "configure", "protect", "prove", "handover"].index(lens) + 1))
+    page.select("Slipway box")
+    page.driver.execute_script(f"document.documentElement.dataset.theme = '{theme}'")
+    page.bench_sees("Slipway box")
+    page.driver.execute_script(AXE)
+    rules = "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}"
+    found = page.driver.execute_async_script(
+        f"const done = arguments[0]; axe.run(document, {rules}).then(r => done(r.violations.map(v => v.id + ': ' + "
+        "v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | '))))"
+    )
+    assert found == []
+
+
+def test_the_keyboard_walks_and_selects(page: Page) -> None:
+    page.key("1", Keys.ESCAPE)
+    page.key(Keys.ARROW_DOWN)
+    cursor = page.xpath("//*[@role='option'][@aria-selected='true']").text
+    page.extend(Keys.ARROW_DOWN)
+    page.bench_sees("2 devices selected")
+    page.key(Keys.ARROW_UP)
+    assert page.xpath("//*[@role='option'][@aria-selected='true']").text == cursor
+    page.key("/")
+    page.field("Name, address, serial number, model or area").send_keys("00B70E31", Keys.ENTER)
+    page.bench_sees("Gate B module")
+    page.key(".")
+    page.sees("Verify 1 device", "//*[@role='dialog']")
+    page.key(Keys.ESCAPE)
+    page.key("?")
+    page.sees("walk the loom", "//*[@role='dialog']")
+    page.key(Keys.ESCAPE)
+    page.key("s")
+    page.sees("Export as CSV")
+    page.key("s", "z")
+    page.until(lambda: page.knot("Slipway box"), "the loom in another density")
+
+
+def test_a_stranger_sees_only_the_sign_in(demo: Demo, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    other = Page(tmp_path / "chromium")
+    try:
+        other.driver.get(demo_url(demo) + "/prove")
+        other.sees("Sign in")
+        other.xpath("//input[@name='username']").send_keys("owner")
+        other.xpath("//input[@name='password']").send_keys("guess", Keys.ENTER)
+        other.sees("User name and password do not fit.")
+        assert "Ticket hall" not in other.driver.page_source
+    finally:
+        other.close()
