@@ -10,7 +10,7 @@ import typer
 
 from netloom_cli.changes import Devices, _outcome
 from netloom_cli.client import DIFFERS, DONE, FAILED, WORDS, begin, call, context, fail, follow, give, note
-from netloom_cli.output import console, table, value
+from netloom_cli.output import say, table, value
 
 
 def register(app: typer.Typer) -> None:
@@ -60,10 +60,10 @@ def verify(devices: Devices = None) -> None:
         give({"run": run["id"], "devices": results})
     else:
         for one in results:
-            console.print(f"{one['name']}: {one['result']}  {one['message']}", markup=False, highlight=False)
+            say(f"{one['name']}: {one['result']}  {one['message']}")
             for d in one["differences"]:
                 line = f"    {d['kind']}  {d['path']}: baseline {value(d['baseline'])}, running {value(d['running'])}"
-                console.print(line, markup=False, highlight=False)
+                say(line)
     raise typer.Exit(DONE if all(one["result"] == "match" for one in results) else DIFFERS)
 
 
@@ -111,14 +111,12 @@ def journal(device: Annotated[str, typer.Option("--device", help="only this devi
         give(found)
     else:
         for one in reversed(found["entries"]):
-            console.print(
-                f"{one['time'][:19]}  {one['name']}  {one['action']} {one['kind']} {one['outcome']}  by {one['by']}",
-                markup=False, highlight=False,
-            )  # fmt: skip
+            what = f"{one['action']} {one['kind']} {one['outcome']}"
+            say(f"{one['time'][:19]}  {one['name']}  {what}  by {one['by']}")
             for c in one["changes"]:
                 back = f", read back {value(c['read_back'])}" if "read_back" in c else ""
                 line = f"    {c['path']}: {value(c['from'])} → {value(c['to'])}{back}"
-                console.print(line, markup=False, highlight=False)
+                say(line)
     if not found["whole"]:
         note("The chain is broken: the journal is not what was written.")
         raise typer.Exit(DIFFERS)

@@ -10,7 +10,7 @@ import typer
 
 from netloom_cli.client import DONE, FAILED, REFUSED, WORDS, begin, call, context, fail, follow, give, note
 from netloom_cli.output import changes as shown_changes
-from netloom_cli.output import console
+from netloom_cli.output import say
 
 Devices = Annotated[list[str] | None, typer.Argument(help="names, serial numbers, addresses or ids; all when none")]
 Yes = Annotated[bool, typer.Option("--yes", help="write without asking")]
@@ -76,11 +76,11 @@ def set_values(device: str, values: Annotated[list[str], typer.Argument(help="PO
 def _show_plan(made: dict[str, Any]) -> None:
     for step in made["steps"]:
         disturbs = f"  disturbs: {', '.join(step['disturbs'])}" if step["disturbs"] else ""
-        console.print(f"{step['name']}: {step['action']}{disturbs}", markup=False, highlight=False)
+        say(f"{step['name']}: {step['action']}{disturbs}")
         for line in shown_changes(step["changes"]):
-            console.print(f"    {line}", markup=False, highlight=False)
+            say(f"    {line}")
         for path in step["unkept"]:
-            console.print(f"    keep {path}", markup=False, highlight=False)
+            say(f"    keep {path}")
     for remark in made["remarks"]:
         note(f"{remark['name']}: {remark['message']}")
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any
 
-import httpx
 import typer
 
 from netloom_cli.changes import _pair, _value
-from netloom_cli.client import WORDS, context, fail, found_file, give, note
+from netloom_cli.client import WORDS, context, fail, found_file, give, note, send
 from netloom_cli.output import table
 
 fault_app = typer.Typer(help="Make the stand-ins misbehave.", no_args_is_help=True, rich_markup_mode=None)
@@ -23,24 +23,13 @@ def register(app: typer.Typer) -> None:
 def _call(method: str, path: str, body: dict[str, Any] | None = None) -> Any:
     control = found_file("standins.json", "demo")
     try:
-        response = httpx.request(
-            method,
-            control["url"] + path,
-            json=body,
-            headers={"Authorization": f"Bearer {control['token']}"},
-            timeout=10,
-            trust_env=False,
-        )
-    except httpx.HTTPError:
+        status, answer = send(method, control["url"] + path, control["token"], body)
+    except OSError:
         fail("not-running", "The stand-ins do not answer.", "Start the demo.")
-    if response.status_code >= 400:
-        fail(
-            "words",
-            f"The stand-ins refuse: {response.json().get('problem')}",
-            "`netloom fault list` shows them.",
-            WORDS,
-        )
-    return response.json()
+    told = json.loads(answer)
+    if status >= 400:
+        fail("words", f"The stand-ins refuse: {told.get('problem')}", "`netloom fault list` shows them.", WORDS)
+    return told
 
 
 def _serial(word: str) -> str:

@@ -2,24 +2,37 @@
 
 from __future__ import annotations
 
+import functools
 import sys
 from collections.abc import Iterable, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.console import Console
-from rich.table import Table
+if TYPE_CHECKING:
+    import rich.console
 
 PIPE_WIDTH = 200  # columns where the output is no terminal: nothing is cut or wrapped there
-console = Console(width=None if sys.stdout.isatty() else PIPE_WIDTH)
+
+
+@functools.cache
+def _console() -> rich.console.Console:
+    from rich.console import Console  # loaded only when something is shown to people
+
+    return Console(width=None if sys.stdout.isatty() else PIPE_WIDTH)
+
+
+def say(text: str) -> None:
+    _console().print(text, markup=False, highlight=False)
 
 
 def table(columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
+    from rich.table import Table
+
     shown = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
     for column in columns:
         shown.add_column(column, overflow="fold")
     for row in rows:
         shown.add_row(*("" if cell is None else str(cell) for cell in row))
-    console.print(shown)
+    _console().print(shown, markup=False)
 
 
 def where(device: dict[str, Any]) -> str:

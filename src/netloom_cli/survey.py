@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from netloom_cli.client import DIFFERS, begin, call, context, fail, follow, give, note
-from netloom_cli.output import console, table, value, where
+from netloom_cli.output import say, table, value, where
 
 line_app = typer.Typer(help="Lines.", no_args_is_help=True, rich_markup_mode=None)
 
@@ -75,9 +75,9 @@ def sweep(lines: Annotated[list[str] | None, typer.Argument(help="lines; all whe
               ", ".join(f["methods"]), f["facts"].get("serial", "")) for f in found),
         )  # fmt: skip
         for one in missing:
-            console.print(f"\nMissing: {one['name']} on {one['line']}", markup=False)
+            say(f"\nMissing: {one['name']} on {one['line']}")
             for reason in one["reasons"]:
-                console.print(f"  {reason['reason']}\n    Try: {reason['try']}", markup=False)
+                say(f"  {reason['reason']}\n    Try: {reason['try']}")
         for trouble in result.get("troubles", []):
             note(f"{trouble['line']}: {trouble['message']}\n  Try: {trouble['try']}")
     if missing or result.get("troubles") or any(f["status"] != "known" and f["status"] != "new" for f in found):
@@ -111,10 +111,8 @@ def show(device: str) -> None:
     if context.json:
         give(found)
         return
-    console.print(
-        f"{found['name']} ({found['id']})  {found['maker']} {found['model']}  {found['serial']}", markup=False
-    )
-    console.print(f"{where(found)}  firmware {found['firmware'] or '–'}  {found['state']}", markup=False)
+    say(f"{found['name']} ({found['id']})  {found['maker']} {found['model']}  {found['serial']}")
+    say(f"{where(found)}  firmware {found['firmware'] or '–'}  {found['state']}")
     table(
         ("Setting", "Path", "Intended", "Running", "Startup", "Baseline"),
         (

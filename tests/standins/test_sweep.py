@@ -113,7 +113,6 @@ async def test_a_line_that_cannot_be_used_is_told_and_blamed(library: Library, t
 
 async def test_the_bus_is_scanned(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Two units at two speeds, a pair on one address, one that is slow to answer."""
-    monkeypatch.setattr(osdp_scan, "USUAL_SPEEDS", (9600, 38400))
     monkeypatch.setattr(osdp_scan, "MAX_ADDRESS", 8)
     _, ports = build_units(load_site(ROOT / "demo/skerry_point.yaml"), library, tmp_path)
     bus: OsdpLine = ports[0]
@@ -124,7 +123,7 @@ async def test_the_bus_is_scanned(library: Library, tmp_path: Path, monkeypatch:
     line = Line("bus", "Bus", "serial", path=str(bus.link), speed=9600, protocol="osdp")
     known = [Known("d3", "dunmarrow|00b70e31", "dunmarrow-dm24", "bus", "3", 9600)]
     try:
-        result = await look(library, line, known, OsdpScan())
+        result = await look(library, line, known, OsdpScan((38400,)))
     finally:
         bus.stop()
     found = {(f.address, f.speed): f for f in result.findings}

@@ -8,11 +8,14 @@ import functools
 import socket
 import ssl
 
+import h11
 import httpx
 
 from netloom_core.errors import LinkError, NoAnswer, ProtocolError
 
 CONNECT_TIMEOUT_S = 1.5
+MAX_HEADERS = 16_384
+RECEIVE_BYTES = 16_384
 MAX_BODY = 2_000_000  # bytes of a reply; a device that talks on is cut off
 
 
@@ -32,8 +35,11 @@ def mapped(error: OSError, address: str) -> NoAnswer | LinkError:
     return LinkError(f"{address}: {error.strerror or error}.", "Look at this computer's network.")
 
 
-async def probe_port(source: str, address: str, port: int, timeout: float) -> str:
-    """`open`, `refused` or `silent`; raises LinkError when the fault is on our side."""
+async def connect(source: str, address: str, port: int, timeout: float) -> socket.socket | str:
+    """The connected socket, or `refused` or `silent`; raises LinkError when the fault is on our side.
+
+    Bare sockets, since a sweep opens thousands: streams cost more than the connection itself.
+    """
     loop = asyncio.get_running_loop()
     sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
     sock.setblocking(False)
@@ -42,16 +48,57 @@ async def probe_port(source: str, address: str, port: int, timeout: float) -> st
             sock.bind((source, 0))
         async with asyncio.timeout(timeout):
             await loop.sock_connect(sock, (address, port))
-        return "open"
     except TimeoutError:
+        sock.close()
         return "silent"
     except OSError as error:
+        sock.close()
         fault = mapped(error, address)
         if isinstance(fault, LinkError):
             raise fault from error
         return "refused" if error.errno == errno.ECONNREFUSED else "silent"
-    finally:
+    except BaseException:
         sock.close()
+        raise
+    return sock
+
+
+async def probe_port(source: str, address: str, port: int, timeout: float) -> str:
+    """`open`, `refused` or `silent`; raises LinkError when the fault is on our side."""
+    answer = await connect(source, address, port, timeout)
+    if isinstance(answer, str):
+        return answer
+    answer.close()
+    return "open"
+
+
+async def ask_http(sock: socket.socket, host: str, method: str, path: str, most: int) -> tuple[int, bytes]:
+    """One HTTP/1.1 exchange on a connected socket: status and body, at most `most` bytes of it.
+
+    The caller bounds the time. Raises ProtocolError for what is no HTTP, NoAnswer when it hangs up.
+    """
+    loop = asyncio.get_running_loop()
+    talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
+    try:
+        request = h11.Request(method=method, target=path, headers=[("host", host), ("connection", "close")])
+        await loop.sock_sendall(sock, talk.send(request) + talk.send(h11.EndOfMessage()))
+        status, body = 0, b""
+        while True:
+            event = talk.next_event()
+            if event is h11.NEED_DATA:
+                talk.receive_data(await loop.sock_recv(sock, RECEIVE_BYTES))
+            elif isinstance(event, h11.Response):
+                status = event.status_code
+            elif isinstance(event, h11.Data):
+                body += event.data
+                if len(body) > most:
+                    raise ProtocolError(f"{host} sent more than {most} bytes.")
+            else:
+                return status, body
+    except h11.RemoteProtocolError as error:
+        raise ProtocolError(f"{host} does not speak HTTP as it should.", "Is it the right device?") from error
+    except OSError as error:
+        raise NoAnswer(f"{host} hung up.", "Is it still starting?") from error
 
 
 @functools.cache

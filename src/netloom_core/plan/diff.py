@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from netloom_core.model.change import Change
-from netloom_core.plan.documents import MISSING, Document, get, leaves
+from netloom_core.plan.documents import MISSING, Document, escaped, get, leaves
 
 
 def _known(value: Any) -> Any:
@@ -15,14 +15,24 @@ def _known(value: Any) -> Any:
 
 def differences(before: Document, after: Document) -> list[Change]:
     """All paths whose values differ, sorted by path. Empty is the proof of equality."""
-    if before == after:
-        return []
-    old, new = dict(leaves(before)), dict(leaves(after))
-    return [
-        Change(path, _known(old.get(path, MISSING)), _known(new.get(path, MISSING)))
-        for path in sorted(old.keys() | new.keys())
-        if old.get(path, MISSING) != new.get(path, MISSING)
-    ]
+    found: list[Change] = []
+    _compare(before, after, "", found)
+    return sorted(found, key=lambda change: change.path)
+
+
+def _compare(old: Any, new: Any, base: str, found: list[Change]) -> None:
+    """Goes down only where parts differ: most of two documents is equal, and told so at once."""
+    if old == new:
+        return
+    if isinstance(old, dict) and isinstance(new, dict) and old and new:
+        for name in old.keys() | new.keys():
+            _compare(old.get(name, MISSING), new.get(name, MISSING), f"{base}/{escaped(name)}", found)
+        return
+    left = dict(leaves(old, base)) if old is not MISSING else {}
+    right = dict(leaves(new, base)) if new is not MISSING else {}
+    for path in left.keys() | right.keys():
+        if left.get(path, MISSING) != right.get(path, MISSING):
+            found.append(Change(path, _known(left.get(path, MISSING)), _known(right.get(path, MISSING))))
 
 
 def towards(running: Document, wanted: Document, paths: Iterable[str] | None = None) -> list[Change]:

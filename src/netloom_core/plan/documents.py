@@ -78,12 +78,16 @@ def remove(document: Document, pointer: str) -> None:
             return
 
 
+def escaped(name: str) -> str:
+    """A name as a part of a JSON Pointer (RFC 6901 clause 3)."""
+    return name.replace("~", "~0").replace("/", "~1") if "~" in name or "/" in name else name
+
+
 def leaves(document: Any, base: str = "", depth: int = 0) -> Iterator[tuple[str, Any]]:
     """Every value that is not an object, with its pointer, in document order."""
     if isinstance(document, dict) and document and depth < MAX_DEPTH:
         for name, value in document.items():
-            escaped = str(name).replace("~", "~0").replace("/", "~1")
-            yield from leaves(value, f"{base}/{escaped}", depth + 1)
+            yield from leaves(value, f"{base}/{escaped(name)}", depth + 1)
     elif base:
         yield base, document
 

@@ -14,8 +14,8 @@ from typing import Any
 from netloom_core.errors import WrongModel
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
-from netloom_core.plan.diff import towards
-from netloom_core.plan.documents import MISSING, Document, get, merged, put
+from netloom_core.plan.diff import differences, towards
+from netloom_core.plan.documents import Document, merged, put
 from netloom_core.profiles.schema import Profile
 from netloom_core.profiles.values import checked, unmet_needs
 
@@ -56,11 +56,11 @@ def unkept_paths(profile: Profile, running: Document, startup: Document) -> list
     if not startup:
         return []
     return [
-        path
-        for path, setting in profile.by_path.items()
-        if setting.kept == "when-stored"
-        and get(running, path) is not MISSING
-        and get(running, path) != get(startup, path)
+        change.path
+        for change in differences(startup, running)
+        if change.after is not None
+        and (setting := profile.by_path.get(change.path)) is not None
+        and setting.kept == "when-stored"
     ]
 
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Iterable
+import contextlib
+import socket
 
-import httpx
+import orjson
 
 from netloom_core.drivers.http_json import identity_of
-from netloom_core.errors import LinkError
+from netloom_core.errors import LinkError, NetloomError
 from netloom_core.links import tcp
 from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
@@ -17,7 +18,6 @@ from netloom_core.sweep.base import Look
 
 AT_ONCE = 256  # connections under way; more gains little and worries small switches
 CONNECT_S = 1.0
-IDENTIFY_AT_ONCE = 32
 IDENTIFY_S = 2.0
 MAX_IDENTITY_BYTES = 64_000
 REPORT_EVERY = 64
@@ -34,23 +34,6 @@ def ports_of(library: Library) -> dict[int, list[HttpReach]]:
     return {port: list(ways.values()) for port, ways in ports.items()}
 
 
-async def scan(
-    line: Line, targets: Iterable[tuple[str, int]], took: asyncio.Queue[tuple[str, int]], done: Callable[[], None]
-) -> None:
-    """Try every (address, port) with bounded load; what takes the connection goes in the queue."""
-    todo = iter(targets)
-
-    async def worker() -> None:
-        for address, port in todo:
-            if await tcp.probe_port(line.source, address, port, CONNECT_S) == "open":
-                took.put_nowait((address, port))
-            done()
-
-    async with asyncio.TaskGroup() as group:
-        for _ in range(AT_ONCE):
-            group.create_task(worker())
-
-
 class ConnectScan:
     name = "connect"
 
@@ -58,64 +41,59 @@ class ConnectScan:
         return line.kind == "ip"
 
     async def run(self, look: Look) -> None:
+        """Try every address and port with bounded load; who takes the connection is asked on it who he is."""
         ways = ports_of(look.library)
         expected = [address for address, _ in look.expected if look.line.holds(address)]
-        hosts = list(dict.fromkeys([*expected, *look.line.hosts()]))
+        hosts = dict.fromkeys([*expected, *look.line.hosts()])
         targets = [(host, port) for host in hosts for port in ways]
-        took: asyncio.Queue[tuple[str, int]] = asyncio.Queue()
+        todo = iter(targets)
         count = 0
 
-        def one_done() -> None:
+        async def worker() -> None:
             nonlocal count
-            count += 1
-            if count % REPORT_EVERY == 0 or count == len(targets):
-                look.progress(self.name, count, len(targets))
+            for address, port in todo:
+                answer = await tcp.connect(look.line.source, address, port, CONNECT_S)
+                if not isinstance(answer, str):
+                    look.sight(address, self.name, ports=str(port))
+                    await self._identify(look, address, port, ways[port], answer)
+                count += 1
+                if count % REPORT_EVERY == 0 or count == len(targets):
+                    look.progress(self.name, count, len(targets))
 
-        async with tcp.client(look.line.source, "", timeout=IDENTIFY_S) as client:
-            askers = [asyncio.create_task(self._ask(look, took, ways, client)) for _ in range(IDENTIFY_AT_ONCE)]
-            try:
-                await scan(look.line, targets, took, one_done)
-                await took.join()
-            except* LinkError as group:
-                raise group.exceptions[0] from None
-            finally:
-                for asker in askers:
-                    asker.cancel()
-                await asyncio.gather(*askers, return_exceptions=True)
+        try:
+            async with asyncio.TaskGroup() as group:
+                for _ in range(min(AT_ONCE, len(targets))):
+                    group.create_task(worker())
+        except* LinkError as group:
+            raise group.exceptions[0] from None
 
-    async def _ask(
-        self,
-        look: Look,
-        took: asyncio.Queue[tuple[str, int]],
-        ways: dict[int, list[HttpReach]],
-        client: httpx.AsyncClient,
-    ) -> None:
-        while True:
-            address, port = await took.get()
-            try:
-                await self._identify(look, address, port, ways[port], client)
-            finally:
-                took.task_done()
-
-    async def _identify(
-        self, look: Look, address: str, port: int, ways: list[HttpReach], client: httpx.AsyncClient
-    ) -> None:
-        look.sight(address, self.name, ports=str(port))
+    async def _identify(self, look: Look, address: str, port: int, ways: list[HttpReach], sock: socket.socket) -> None:
+        first: socket.socket | None = sock
         for reach in ways:
-            try:
-                async with asyncio.timeout(IDENTIFY_S):
-                    response = await client.request(
-                        reach.identify.method, f"http://{address}:{port}{reach.identify.path}", json=reach.identify.body
-                    )
-                if response.status_code != 200 or len(response.content) > MAX_IDENTITY_BYTES:
-                    continue
-                identity = identity_of(reach, response.json())
-            except (httpx.HTTPError, TimeoutError, ValueError, RecursionError):
-                continue  # whoever it is does not answer this question; the port stays as evidence
-            facts = {name: value for name, value in identity.facts.items() if value}
-            for name in ("maker", "model", "serial", "firmware"):
-                if getattr(identity, name):
-                    facts[name] = getattr(identity, name)
+            with contextlib.closing(first or await self._again(look, address, port)) as connected:
+                first = None
+                facts = await self._facts(address, reach, connected)
             if facts:
                 look.sight(address, "http", **facts)
                 return
+
+    async def _again(self, look: Look, address: str, port: int) -> socket.socket:
+        answer = await tcp.connect(look.line.source, address, port, CONNECT_S)
+        return socket.socket() if isinstance(answer, str) else answer
+
+    async def _facts(self, address: str, reach: HttpReach, sock: socket.socket) -> dict[str, str]:
+        """What it says of itself; nothing where it does not answer this question as it should."""
+        call = reach.identify
+        try:
+            async with asyncio.timeout(IDENTIFY_S):
+                status, body = await tcp.ask_http(sock, address, call.method, call.path, MAX_IDENTITY_BYTES)
+            identity = identity_of(reach, orjson.loads(body)) if status == 200 else None
+        except (NetloomError, TimeoutError, orjson.JSONDecodeError):
+            return {}
+        if identity is None:
+            return {}
+        facts = {name: value for name, value in identity.facts.items() if value}
+        for name in ("maker", "model", "serial", "firmware"):
+            if getattr(identity, name):
+                facts[name] = getattr(identity, name)
+        return facts

@@ -20,8 +20,8 @@ GARBLED_TRIES = 2
 LATE_S = 0.1  # before the speed is changed: a late reply would be lost by it
 
 
-def speeds_for(line: Line) -> list[int]:
-    return list(dict.fromkeys([line.speed, *USUAL_SPEEDS]))
+def speeds_for(line: Line, usual: tuple[int, ...]) -> list[int]:
+    return list(dict.fromkeys([line.speed, *usual]))
 
 
 async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout: float, retries: int = 0) -> bool:
@@ -58,10 +58,10 @@ async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout:
     return False
 
 
-def looks(look: Look) -> list[tuple[int, int]]:
+def looks(look: Look, usual: tuple[int, ...]) -> list[tuple[int, int]]:
     """Places in the order of likelihood: where units should be and where factories put them,
     at every speed; then all addresses at the line's speed, then at the other usual ones."""
-    speeds = speeds_for(look.line)
+    speeds = speeds_for(look.line, usual)
     expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
     factory = {int(a) for p in look.library if p.reach.osdp for a in p.factory.addresses if a.isdecimal()}
     likely = sorted({address for address, _ in expected} | factory)
@@ -73,13 +73,17 @@ def looks(look: Look) -> list[tuple[int, int]]:
 class OsdpScan:
     name = "osdp"
 
+    def __init__(self, speeds: tuple[int, ...] = USUAL_SPEEDS) -> None:
+        """`speeds` in baud are tried besides the line's own."""
+        self._speeds = speeds
+
     def fits(self, line: Line) -> bool:
         return line.kind == "serial" and line.protocol == "osdp"
 
     async def run(self, look: Look) -> None:
         owner = look.owners.serial(look.line)
         expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
-        places = looks(look)
+        places = looks(look, self._speeds)
         answered: set[tuple[int, int]] = set()
         owner.strays.clear()
         last = look.line.speed

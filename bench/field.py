@@ -1,0 +1,72 @@
+"""A field of stand-ins in a process of its own, so that they do not share the measured core.
+
+python -m bench.field COUNT NETWORK PORT_LINK
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import ipaddress
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+from netloom_core.model.line import Line
+from netloom_core.plan.documents import put
+from netloom_core.profiles.defaults import default_document
+from netloom_core.profiles.load import Library
+from netloom_standins.http_box import HttpBox
+from netloom_standins.osdp_line import OsdpLine, OsdpUnit
+
+ROOT = Path(__file__).resolve().parents[1]
+NETWORK = "127.28.0.0/22"
+NET = Line("net", "Net", "ip", network=NETWORK, source="127.28.0.1")
+UNITS = 16
+
+
+def library() -> Library:
+    return Library.read(ROOT / "profiles")
+
+
+def addresses(count: int) -> list[str]:
+    """`count` addresses spread over the network, every fifth."""
+    first = int(ipaddress.ip_network(NETWORK).network_address)
+    return [str(ipaddress.ip_address(first + 5 + 5 * n)) for n in range(count)]
+
+
+async def serve(count: int, link: Path) -> None:
+    profiles = library()
+    box, reader = profiles.need("hallvane-rx8"), profiles.need("dunmarrow-dr2")
+    for number, address in enumerate(addresses(count)):
+        document = default_document(box)
+        put(document, "/network/address", address)
+        unit = HttpBox(box, f"HV-{number:05}", "2.4.1", document, document, user="admin", password=box.factory.password)
+        await unit.start()
+    document = default_document(reader)
+    units = [OsdpUnit(reader, f"{n:08X}", "1.0.0", document, document, address=n * 7) for n in range(UNITS)]
+    line = OsdpLine(link, units)
+    line.start()
+    print("ready", flush=True)
+    await asyncio.Event().wait()
+
+
+@contextlib.contextmanager
+def field(count: int, link: Path) -> Iterator[None]:
+    process = subprocess.Popen([sys.executable, "-m", "bench.field", str(count), str(link)], stdout=subprocess.PIPE)
+    try:
+        assert process.stdout is not None
+        assert process.stdout.readline() == b"ready\n"
+        yield
+    finally:
+        process.terminate()
+        process.wait(10)
+
+
+def told(name: str, ours: float, bare: float, limit: float, note: str) -> None:
+    print(f"{name:8} {ours / bare:5.2f} (at most {limit})   {ours:.3f} s against {bare:.3f} s   {note}", flush=True)
+
+
+if __name__ == "__main__":
+    asyncio.run(serve(int(sys.argv[1]), Path(sys.argv[2])))

@@ -1,0 +1,61 @@
+"""A connect sweep of 1,022 addresses with 200 stand-ins, against a plain loop of the same connections."""
+
+from __future__ import annotations
+
+import asyncio
+import tempfile
+import time
+from pathlib import Path
+
+from bench.field import NET, field, library, told
+from netloom_core.bus.owner import Owners
+from netloom_core.clock import SystemClock
+from netloom_core.sweep.connect import AT_ONCE, ConnectScan
+from netloom_core.sweep.sweep import sweep
+
+COUNT = 200
+ROUNDS = 5
+PORT = 8480
+
+
+async def bare() -> float:
+    """Connect to every address; whoever takes the connection is asked on it for its identity."""
+    gate = asyncio.Semaphore(AT_ONCE)
+    found = 0
+
+    async def one(host: str) -> None:
+        nonlocal found
+        async with gate:
+            try:
+                reader, writer = await asyncio.open_connection(host, PORT, local_addr=(NET.source, 0))
+            except OSError:
+                return
+            writer.write(b"GET /identity HTTP/1.1\r\nhost: x\r\nconnection: close\r\n\r\n")
+            assert b"serial" in await reader.read()
+            writer.close()
+            found += 1
+
+    begun = time.perf_counter()
+    await asyncio.gather(*(one(host) for host in NET.hosts()))
+    assert found == COUNT
+    return time.perf_counter() - begun
+
+
+async def ours() -> float:
+    begun = time.perf_counter()
+    result = await sweep([NET], [], library_once, Owners(), SystemClock(), methods=[ConnectScan()])
+    assert len(result.findings) == COUNT
+    return time.perf_counter() - begun
+
+
+library_once = library()
+
+
+def main() -> None:
+    async def measure() -> tuple[float, float]:
+        times = [(await ours(), await bare()) for _ in range(ROUNDS)]
+        return min(t[0] for t in times), min(t[1] for t in times)
+
+    with tempfile.TemporaryDirectory() as folder, field(COUNT, Path(folder) / "bus"):
+        mine, plain = asyncio.run(measure())
+    told("sweep", mine, plain, 1.3, f"{len(NET.hosts())} addresses, {COUNT} stand-ins, best of {ROUNDS}")
