@@ -6,14 +6,13 @@ JSON objects of point id to state.
 
 from __future__ import annotations
 
-import json
 from collections.abc import AsyncIterator, Sequence
 from typing import Any
 
-import httpx
+import orjson
 
 from netloom_core.errors import NoAnswer, ProtocolError, Refused, WrongCredentials
-from netloom_core.links import tcp
+from netloom_core.links.http import HttpLink
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.plan.documents import MISSING, Document, get, put
@@ -47,18 +46,18 @@ def filled(body: dict[str, Any] | None, **values: str) -> dict[str, Any] | None:
 class HttpJsonDriver:
     """A device with an HTTP/JSON interface. Signs in on first need, once more when its token ran out."""
 
-    def __init__(self, target: Target, profile: Profile, client: httpx.AsyncClient) -> None:
+    def __init__(self, target: Target, profile: Profile, link: HttpLink) -> None:
         reach = profile.reach.http
         if reach is None:
             raise ProtocolError(f"{profile.model} is not reached over HTTP.")
         self.target = target
         self._profile = profile
         self._reach = reach
-        self._client = client
+        self._link = link
         self._token = ""
 
     async def close(self) -> None:
-        await self._client.aclose()
+        self._link.close()
 
     async def identify(self) -> Identity:
         return identity_of(self._reach, await self._call(self._reach.identify, signed=False))
@@ -112,16 +111,9 @@ class HttpJsonDriver:
         if call is None:
             return
         await self._signed_in()
-        try:
-            async with self._client.stream(
-                call.method, call.path, headers=self._headers(), timeout=httpx.Timeout(30, connect=2)
-            ) as stream:
-                self._judge(stream, call)
-                async for line in stream.aiter_lines():
-                    if line.startswith("data:") and len(line) < tcp.MAX_BODY:
-                        yield self._known(_json(line[5:].encode(), self.target.address))
-        except httpx.HTTPError as error:
-            raise tcp.mapped_http(error, self.target.address) from error
+        async for line in self._link.lines(call.method, call.path, self._headers()):
+            if line.startswith("data:"):
+                yield self._known(_json(line[5:].encode(), self.target.address))
 
     def _known(self, reply: Any) -> dict[str, str]:
         if not isinstance(reply, dict):
@@ -130,8 +122,8 @@ class HttpJsonDriver:
             name: state for name, state in reply.items() if name in self._profile.by_point and isinstance(state, str)
         }
 
-    def _headers(self) -> dict[str, str]:
-        return {"Authorization": f"Bearer {self._token}"} if self._token else {}
+    def _headers(self) -> tuple[tuple[str, str], ...]:
+        return (("authorization", f"Bearer {self._token}"),) if self._token else ()
 
     async def _signed_in(self) -> None:
         call = self._reach.sign_in
@@ -157,19 +149,16 @@ class HttpJsonDriver:
     async def _call(self, call: HttpCall, body: Any = None, *, signed: bool = True) -> Any:
         if signed:
             await self._signed_in()
-        try:
-            response = await self._client.request(call.method, call.path, json=body, headers=self._headers())
-            if response.status_code == 401 and signed and self._token:
-                self._token = ""
-                await self._signed_in()
-                response = await self._client.request(call.method, call.path, json=body, headers=self._headers())
-        except httpx.HTTPError as error:
-            raise tcp.mapped_http(error, self.target.address) from error
-        self._judge(response, call)
-        return _json(response.content, self.target.address) if response.content else {}
+        data = orjson.dumps(body) if body is not None else b""
+        status, content = await self._link.request(call.method, call.path, data, self._headers())
+        if status == 401 and signed and self._token:
+            self._token = ""
+            await self._signed_in()
+            status, content = await self._link.request(call.method, call.path, data, self._headers())
+        self._judge(status, call)
+        return _json(content, self.target.address) if content else {}
 
-    def _judge(self, response: httpx.Response, call: HttpCall) -> None:
-        status = response.status_code
+    def _judge(self, status: int, call: HttpCall) -> None:
         if status in (401, 403):
             raise WrongCredentials(f"{self.target.address} wants other credentials.", target=self.target.device)
         if status == 503:
@@ -185,9 +174,7 @@ class HttpJsonDriver:
 
 
 def _json(content: bytes, address: str) -> Any:
-    if len(content) > tcp.MAX_BODY:
-        raise ProtocolError(f"{address} sent more than {tcp.MAX_BODY} bytes.")
     try:
-        return json.loads(content)
-    except (ValueError, RecursionError) as error:
+        return orjson.loads(content)
+    except orjson.JSONDecodeError as error:
         raise ProtocolError(f"{address} sent a reply that is not JSON.", "Is it the right device?") from error

@@ -6,7 +6,7 @@ from netloom_core.bus.owner import Owners
 from netloom_core.drivers.http_json import HttpJsonDriver
 from netloom_core.drivers.osdp import OsdpDriver
 from netloom_core.errors import RequestError
-from netloom_core.links import tcp
+from netloom_core.links.http import HttpLink
 from netloom_core.model.device import Target
 from netloom_core.model.ports import Driver
 from netloom_core.profiles.load import Library
@@ -26,8 +26,8 @@ class Drivers:
                 f"{target.name} has not been found anywhere yet.", "Sweep its line first.", target=target.device
             )
         if profile.reach.http is not None and target.line.kind == "ip":
-            base = f"http://{target.address}:{profile.reach.http.port}"
-            return HttpJsonDriver(target, profile, tcp.client(target.line.source, base))
+            link = HttpLink(target.line.source, target.address, profile.reach.http.port)
+            return HttpJsonDriver(target, profile, link)
         if profile.reach.osdp is not None and target.line.kind == "serial":
             return OsdpDriver(target, profile, self.owners.serial(target.line))
         raise RequestError(

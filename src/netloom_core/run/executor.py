@@ -77,7 +77,6 @@ class Executor:
                 drivers=self._drivers,
                 host=self._host,
             )
-            await self._host.save_step(run.id, step)
             await STEPS[step.action].run(context)
             step.state = DONE
         except NetloomError as error:

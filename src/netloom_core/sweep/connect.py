@@ -11,6 +11,7 @@ import orjson
 from netloom_core.drivers.http_json import identity_of
 from netloom_core.errors import LinkError, NetloomError
 from netloom_core.links import tcp
+from netloom_core.links.http import HttpLink
 from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import HttpReach
@@ -70,25 +71,21 @@ class ConnectScan:
     async def _identify(self, look: Look, address: str, port: int, ways: list[HttpReach], sock: socket.socket) -> None:
         first: socket.socket | None = sock
         for reach in ways:
-            with contextlib.closing(first or await self._again(look, address, port)) as connected:
-                first = None
-                facts = await self._facts(address, reach, connected)
+            link = HttpLink(look.line.source, address, port, timeout=IDENTIFY_S, sock=first)
+            first = None
+            with contextlib.closing(link):
+                facts = await self._facts(reach, link)
             if facts:
                 look.sight(address, "http", **facts)
                 return
 
-    async def _again(self, look: Look, address: str, port: int) -> socket.socket:
-        answer = await tcp.connect(look.line.source, address, port, CONNECT_S)
-        return socket.socket() if isinstance(answer, str) else answer
-
-    async def _facts(self, address: str, reach: HttpReach, sock: socket.socket) -> dict[str, str]:
+    async def _facts(self, reach: HttpReach, link: HttpLink) -> dict[str, str]:
         """What it says of itself; nothing where it does not answer this question as it should."""
-        call = reach.identify
         try:
-            async with asyncio.timeout(IDENTIFY_S):
-                status, body = await tcp.ask_http(sock, address, call.method, call.path, MAX_IDENTITY_BYTES)
-            identity = identity_of(reach, orjson.loads(body)) if status == 200 else None
-        except (NetloomError, TimeoutError, orjson.JSONDecodeError):
+            status, body = await link.request(reach.identify.method, reach.identify.path)
+            small = status == 200 and len(body) <= MAX_IDENTITY_BYTES
+            identity = identity_of(reach, orjson.loads(body)) if small else None
+        except (NetloomError, orjson.JSONDecodeError):
             return {}
         if identity is None:
             return {}

@@ -16,16 +16,14 @@ from netloom_server.backups.models import Backup, Document
 from netloom_server.config.problems import NotFound
 from netloom_server.installation.models import Device, Installation
 from netloom_server.installation.records import recount
-from netloom_server.runs.models import Run
 
 
 @transaction.atomic
-def keep_backup(device_id: str, run: str, baseline: bool, library: Library) -> str:
+def keep_backup(device_id: str, run: str, by: str, baseline: bool, library: Library) -> str:
     """The documents last read, as a backup. Only ever called right after a read."""
-    device = Device.objects.get(id=device_id)
+    device = Device.objects.select_related("line").get(id=device_id)
     if not device.running:
         raise RequestError(f"{device.name} was not read, so there is nothing to keep.")
-    by = Run.objects.filter(id=run).values_list("by", flat=True).first() or ""
     backup = Backup.objects.create(
         device=device,
         run=run,

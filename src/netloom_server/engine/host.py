@@ -24,19 +24,18 @@ class RecordHost:
     def __init__(self, library: Library, events: EventHub) -> None:
         self._library = library
         self._events = events
+        self._stopped: set[str] = set()
+        self._begun_by: dict[str, str] = {}
 
     async def target(self, device: str) -> Target:
         return await sync_to_async(self._target)(device)
 
     def _target(self, device: str) -> Target:
-        return records.target_of(records.resolve(device), self._library)
+        return records.target_of(records.with_access(device), self._library)
 
     async def save_documents(self, device: str, documents: Mapping[str, dict[str, Any]]) -> None:
-        await sync_to_async(self._save_documents)(device, documents)
+        await sync_to_async(records.save_documents)(device, documents, self._library)
         self._events.put("device", {"device": device}, latest=f"device:{device}")
-
-    def _save_documents(self, device: str, documents: Mapping[str, dict[str, Any]]) -> None:
-        records.save_documents(Device.objects.get(id=device), documents, self._library)
 
     async def save_identity(self, device: str, identity: Identity) -> None:
         await sync_to_async(self._save_identity)(device, identity)
@@ -67,8 +66,12 @@ class RecordHost:
         await sync_to_async(services.save_run)(run)
         self._events.put("run", {"run": run.id, "kind": run.kind, "state": run.state}, latest=f"run:{run.id}")
 
+    def stop(self, run: str) -> None:
+        """Somebody asked; the record has it too, for after a restart."""
+        self._stopped.add(run)
+
     async def cancelled(self, run: str) -> bool:
-        return await Run.objects.filter(id=run, cancel=True).aexists()
+        return run in self._stopped
 
     async def journal(self, entry: JournalEntry) -> None:
         data = asdict(entry)
@@ -78,6 +81,9 @@ class RecordHost:
         self._events.put("journal", {"device": entry.device}, latest="journal")
 
     async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
-        ident = await sync_to_async(keep_backup)(device, run, baseline, self._library)
+        if run not in self._begun_by:
+            self._begun_by[run] = (await Run.objects.aget(id=run)).by
+        by = self._begun_by[run]
+        ident = await sync_to_async(keep_backup)(device, run, by, baseline, self._library)
         self._events.put("backup", {"device": device, "backup": ident})
         return ident

@@ -33,13 +33,17 @@ class Jobs:
         self._stops: dict[str, asyncio.Event] = {}
 
     def stop(self, run: str) -> None:
-        """A sweep listens here; other runs ask their record between steps."""
+        """A sweep listens at once; other runs ask between steps."""
+        self._engine.host.stop(run)
         if run in self._stops:
             self._stops[run].set()
 
     async def carry_out(self, ident: str) -> None:
         """One run to its end. A fault of ours is logged and ends the run with a plain message."""
-        run = await sync_to_async(lambda: Run.objects.get(id=ident).as_core())()
+        record = await Run.objects.aget(id=ident)
+        run = await sync_to_async(record.as_core)()
+        if record.cancel:
+            self._engine.host.stop(ident)
         try:
             if run.kind == "sweep":
                 await self._sweep(run)

@@ -10,6 +10,7 @@ from django.utils import timezone
 from netloom_core.backup.verify import Proof, verify
 from netloom_core.model.device import Credentials, Target
 from netloom_core.plan.diff import towards
+from netloom_core.plan.documents import digest
 from netloom_core.plan.planner import is_staged, unkept_paths
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
@@ -37,6 +38,11 @@ def resolve(word: str) -> Device:
             names = ", ".join(f"{one.name} ({one.id})" for one in found)
             raise Conflict(f"{word!r} fits several devices: {names}.", "Use the id in brackets.")
     raise NotFound(f"There is no device {word!r}.", "`netloom devices` lists all names, serial numbers and addresses.")
+
+
+def with_access(ident: str) -> Device:
+    """A device with its line and credentials, in one query."""
+    return Device.objects.select_related("line", "credential").get(id=ident)
 
 
 def chosen(words: Iterable[str] | None) -> list[Device]:
@@ -118,17 +124,21 @@ def recount(device: Device, library: Library) -> None:
     device.save(update_fields=["counts"])
 
 
-def save_documents(device: Device, documents: Mapping[str, dict[str, Any]], library: Library) -> None:
-    """What a device was just read to have."""
-    running = documents.get("running")
-    if running is not None:
-        name = Document.keep(running)
-        if device.running and device.running != name:
-            device.earlier, device.earlier_startup = device.running, device.startup
-        device.running = name
-    if "startup" in documents:
-        device.startup = Document.keep(documents["startup"]) if documents["startup"] else ""
-    device.read = timezone.now()
-    device.read_trouble = ""
+def save_documents(ident: str, documents: Mapping[str, dict[str, Any]], library: Library) -> None:
+    """What a device was just read to have. Mostly it is what it had: then only the time is noted."""
+    device = Device.objects.get(id=ident)
+    names = {name: digest(document) if document else "" for name, document in documents.items()}
+    before = (device.running, device.startup)
+    now = (names.get("running", device.running), names.get("startup", device.startup))
+    device.read, device.read_trouble = timezone.now(), ""
+    if now == before:
+        device.save(update_fields=["read", "read_trouble"])
+        return
+    for name, document in documents.items():
+        if document and names[name] not in before:
+            Document.keep(document)
+    if device.running and device.running != now[0]:
+        device.earlier, device.earlier_startup = before
+    device.running, device.startup = now
     device.save(update_fields=["running", "startup", "earlier", "earlier_startup", "read", "read_trouble"])
     recount(device, library)

@@ -1,0 +1,168 @@
+"""HTTP/1.1 to one device over one connection, on h11 (RFC 9112) and bare sockets.
+
+Sends from the line's own address, follows no redirects, knows no proxies, bounds every
+size and every wait. A sweep and two hundred backups at once go through here, so it
+does no more than that.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import socket
+from collections.abc import AsyncIterator
+
+import h11
+
+from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.links import tcp
+
+MAX_HEADERS = 16_384
+MAX_BODY = 2_000_000  # bytes of a reply; a device that talks on is cut off
+MAX_LINE = 200_000
+RECEIVE_BYTES = 65_536
+ANSWER_S = 4.0
+QUIET_S = 30.0  # a stream that says nothing for so long is given up
+
+
+class HttpLink:
+    """A connection that is opened at need and kept between calls. Close it when done."""
+
+    def __init__(
+        self, source: str, host: str, port: int, *, timeout: float = ANSWER_S, sock: socket.socket | None = None
+    ) -> None:
+        self._source, self._host, self._port, self._timeout = source, host, port, timeout
+        self._sock = sock
+        self._talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
+
+    def close(self) -> None:
+        if self._sock is not None:
+            self._sock.close()
+            self._sock = None
+
+    async def request(
+        self, method: str, path: str, body: bytes = b"", headers: tuple[tuple[str, str], ...] = ()
+    ) -> tuple[int, bytes]:
+        """Status and content of one exchange.
+
+        Raises NoAnswer (`not_sent` when no connection was had, else `unknown`) and ProtocolError.
+        """
+        sock = await self._connected()
+        try:
+            async with asyncio.timeout(self._timeout):
+                await self._send(sock, method, path, body, headers)
+                status, content = await self._receive(sock)
+        except TimeoutError:
+            self.close()
+            raise self._silent() from None
+        except BaseException:
+            self.close()
+            raise
+        if self._talk.our_state is h11.DONE and self._talk.their_state is h11.DONE:
+            self._talk.start_next_cycle()
+        else:
+            self.close()
+        return status, content
+
+    async def lines(self, method: str, path: str, headers: tuple[tuple[str, str], ...] = ()) -> AsyncIterator[str]:
+        """Lines of a reply that goes on, as they come. Ends when the device ends it or is quiet for long."""
+        sock = await self._connected()
+        rest = b""
+        try:
+            await self._send(sock, method, path, b"", headers)
+            while True:
+                async with asyncio.timeout(QUIET_S):
+                    event = await self._event(sock)
+                if isinstance(event, h11.Response) and event.status_code != 200:
+                    raise ProtocolError(f"{self._host} does not stream: HTTP {event.status_code}.")
+                if isinstance(event, h11.Data):
+                    *whole, rest = (rest + bytes(event.data)).split(b"\n")
+                    for line in whole:
+                        yield line.decode("utf-8", "replace")
+                    if len(rest) > MAX_LINE:
+                        raise ProtocolError(f"{self._host} sent a line without end.")
+                if isinstance(event, h11.EndOfMessage | h11.ConnectionClosed):
+                    return
+        except TimeoutError:
+            raise self._silent() from None
+        finally:
+            self.close()
+
+    async def _connected(self) -> socket.socket:
+        if self._sock is not None and _hung_up(self._sock):
+            self.close()
+        if self._sock is None:
+            answer = await tcp.connect(self._source, self._host, self._port, tcp.CONNECT_TIMEOUT_S)
+            if isinstance(answer, str):
+                raise NoAnswer(
+                    f"{self._host} {'refuses the connection' if answer == 'refused' else 'does not answer'}.",
+                    "Look at its power and cable; if it was just restarted, wait and try again.",
+                    outcome="not_sent",
+                )
+            self._sock = answer
+            self._talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
+        return self._sock
+
+    async def _send(
+        self, sock: socket.socket, method: str, path: str, body: bytes, headers: tuple[tuple[str, str], ...]
+    ) -> None:
+        fields = [("host", self._host), ("content-length", str(len(body))), *headers]
+        if body:
+            fields.append(("content-type", "application/json"))
+        data = self._talk.send(h11.Request(method=method, target=path, headers=fields))
+        data += self._talk.send(h11.Data(data=body)) if body else b""
+        data += self._talk.send(h11.EndOfMessage())
+        try:
+            await asyncio.get_running_loop().sock_sendall(sock, data)
+        except OSError as error:
+            raise self._silent() from error
+
+    async def _receive(self, sock: socket.socket) -> tuple[int, bytes]:
+        status, parts, size = 0, [], 0
+        while True:
+            event = await self._event(sock)
+            if isinstance(event, h11.Response):
+                status = event.status_code
+            elif isinstance(event, h11.Data):
+                parts.append(bytes(event.data))
+                size += len(event.data)
+                if size > MAX_BODY:
+                    raise ProtocolError(f"{self._host} sent more than {MAX_BODY} bytes.")
+            elif isinstance(event, h11.EndOfMessage):
+                return status, b"".join(parts)
+            elif isinstance(event, h11.ConnectionClosed):
+                raise self._silent()
+
+    async def _event(self, sock: socket.socket) -> h11.Event:
+        loop = asyncio.get_running_loop()
+        try:
+            while (event := self._talk.next_event()) is h11.NEED_DATA:
+                data = await loop.sock_recv(sock, RECEIVE_BYTES)
+                if not data and self._talk.their_state is h11.SEND_RESPONSE:
+                    raise self._silent()
+                self._talk.receive_data(data)
+        except h11.RemoteProtocolError as error:
+            raise ProtocolError(f"{self._host} does not speak HTTP as it should.", "Is it the right device?") from error
+        except OSError as error:
+            raise self._silent() from error
+        if isinstance(event, h11.InformationalResponse):
+            return await self._event(sock)
+        if not isinstance(event, h11.Event | h11.ConnectionClosed):
+            raise ProtocolError(f"{self._host} switches to another protocol.")
+        return event
+
+    def _silent(self) -> NoAnswer:
+        return NoAnswer(
+            f"{self._host} fell silent in the middle.",
+            "Look at its power and cable. Read it again before anything else is written.",
+        )
+
+
+def _hung_up(sock: socket.socket) -> bool:
+    """Whether the device closed a kept connection meanwhile; then a call on it could only be lost."""
+    with contextlib.suppress(BlockingIOError):
+        try:
+            return sock.recv(1, socket.MSG_PEEK) == b""
+        except ConnectionError:
+            return True
+    return False
