@@ -55,6 +55,10 @@ class DriverSource(Protocol):
 class Host(Protocol):
     """What a run needs of the place it runs in: records and a journal."""
 
+    async def prepare(self, devices: Sequence[str]) -> None:
+        """These will be asked for soon: they may be fetched at once."""
+        ...
+
     async def target(self, device: str) -> Target: ...
 
     async def save_documents(self, device: str, documents: Mapping[str, dict[str, Any]]) -> None:

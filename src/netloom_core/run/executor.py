@@ -33,6 +33,7 @@ class Executor:
         by_device: dict[str, list[StepState]] = defaultdict(list)
         for step in run.steps:
             by_device[step.device].append(step)
+        await self._host.prepare([step.device for step in run.steps if step.state not in SETTLED])
         gate = asyncio.Semaphore(DEVICES_AT_ONCE)
 
         async def one(steps: list[StepState]) -> None:

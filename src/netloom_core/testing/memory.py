@@ -129,6 +129,9 @@ class MemoryHost:
         self.backups: list[tuple[str, bool]] = []
         self.cancel_when: Callable[[], bool] = lambda: False
 
+    async def prepare(self, devices: Sequence[str]) -> None:
+        assert set(devices) <= self.targets.keys()
+
     async def target(self, device: str) -> Target:
         return self.targets[device]
 

@@ -18,10 +18,8 @@ from netloom_server.installation.models import Device, Installation
 from netloom_server.installation.records import recount
 
 
-@transaction.atomic
-def keep_backup(device_id: str, run: str, by: str, baseline: bool, library: Library) -> str:
-    """The documents last read, as a backup. Only ever called right after a read."""
-    device = Device.objects.select_related("line").get(id=device_id)
+def keep_backup(device: Device, run: str, by: str, baseline: bool, library: Library) -> str:
+    """The documents of a device that was just read, as a backup."""
     if not device.running:
         raise RequestError(f"{device.name} was not read, so there is nothing to keep.")
     backup = Backup.objects.create(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -13,6 +13,7 @@ from netloom_core.model.device import Identity, Target
 from netloom_core.model.work import SETTLED, JournalEntry, RunState, StepState
 from netloom_core.profiles.load import Library
 from netloom_server.backups.services import keep_backup
+from netloom_server.config.problems import NotFound
 from netloom_server.engine.events import EventHub
 from netloom_server.installation import records
 from netloom_server.installation.models import Device
@@ -26,15 +27,32 @@ class RecordHost:
         self._events = events
         self._stopped: set[str] = set()
         self._begun_by: dict[str, str] = {}
+        self._ready: dict[str, Target] = {}
+        self._records: dict[str, Device] = {}
+        self._just_read: dict[str, Device] = {}
+
+    async def prepare(self, devices: Sequence[str]) -> None:
+        found = await sync_to_async(records.with_access)(devices)
+        self._records.update(found)
+        self._ready.update(await sync_to_async(self._targets)(found))
+
+    def _targets(self, found: Mapping[str, Device]) -> dict[str, Target]:
+        return {ident: records.target_of(one, self._library) for ident, one in found.items() if one.line_id}
 
     async def target(self, device: str) -> Target:
-        return await sync_to_async(self._target)(device)
+        # What was prepared serves once: the next step may find the device somewhere else.
+        ready = self._ready.pop(device, None)
+        return ready or await sync_to_async(self._target)(device)
 
     def _target(self, device: str) -> Target:
-        return records.target_of(records.with_access(device), self._library)
+        found = records.with_access([device]).get(device)
+        if found is None:
+            raise NotFound("The device's record was removed meanwhile.", "Nothing was written to it.")
+        return records.target_of(found, self._library)
 
     async def save_documents(self, device: str, documents: Mapping[str, dict[str, Any]]) -> None:
-        await sync_to_async(records.save_documents)(device, documents, self._library)
+        record = self._records.pop(device, None) or device
+        self._just_read[device] = await sync_to_async(records.save_documents)(record, documents, self._library)
         self._events.put("device", {"device": device}, latest=f"device:{device}")
 
     async def save_identity(self, device: str, identity: Identity) -> None:
@@ -64,7 +82,16 @@ class RecordHost:
 
     async def save_run(self, run: RunState) -> None:
         await sync_to_async(services.save_run)(run)
+        if run.state not in ("waiting", "running"):
+            self._forget(run)
         self._events.put("run", {"run": run.id, "kind": run.kind, "state": run.state}, latest=f"run:{run.id}")
+
+    def _forget(self, run: RunState) -> None:
+        """What was fetched ahead for a run does not outlive it."""
+        self._begun_by.pop(run.id, None)
+        for step in run.steps:
+            for ahead in (self._ready, self._records, self._just_read):
+                ahead.pop(step.device, None)
 
     def stop(self, run: str) -> None:
         """Somebody asked; the record has it too, for after a restart."""
@@ -84,6 +111,6 @@ class RecordHost:
         if run not in self._begun_by:
             self._begun_by[run] = (await Run.objects.aget(id=run)).by
         by = self._begun_by[run]
-        ident = await sync_to_async(keep_backup)(device, run, by, baseline, self._library)
+        ident = await sync_to_async(keep_backup)(self._just_read.pop(device), run, by, baseline, self._library)
         self._events.put("backup", {"device": device, "backup": ident})
         return ident

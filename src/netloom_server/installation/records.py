@@ -40,9 +40,10 @@ def resolve(word: str) -> Device:
     raise NotFound(f"There is no device {word!r}.", "`netloom devices` lists all names, serial numbers and addresses.")
 
 
-def with_access(ident: str) -> Device:
-    """A device with its line and credentials, in one query."""
-    return Device.objects.select_related("line", "credential").get(id=ident)
+def with_access(idents: Iterable[str]) -> dict[str, Device]:
+    """Devices by id with their lines and credentials, in one query."""
+    found: dict[str, Device] = Device.objects.select_related("line", "credential").in_bulk(list(idents))
+    return found
 
 
 def chosen(words: Iterable[str] | None) -> list[Device]:
@@ -124,16 +125,16 @@ def recount(device: Device, library: Library) -> None:
     device.save(update_fields=["counts"])
 
 
-def save_documents(ident: str, documents: Mapping[str, dict[str, Any]], library: Library) -> None:
+def save_documents(which: Device | str, documents: Mapping[str, dict[str, Any]], library: Library) -> Device:
     """What a device was just read to have. Mostly it is what it had: then only the time is noted."""
-    device = Device.objects.get(id=ident)
+    device = which if isinstance(which, Device) else Device.objects.select_related("line").get(id=which)
     names = {name: digest(document) if document else "" for name, document in documents.items()}
     before = (device.running, device.startup)
     now = (names.get("running", device.running), names.get("startup", device.startup))
     device.read, device.read_trouble = timezone.now(), ""
     if now == before:
         device.save(update_fields=["read", "read_trouble"])
-        return
+        return device
     for name, document in documents.items():
         if document and names[name] not in before:
             Document.keep(document)
@@ -142,3 +143,4 @@ def save_documents(ident: str, documents: Mapping[str, dict[str, Any]], library:
     device.running, device.startup = now
     device.save(update_fields=["running", "startup", "earlier", "earlier_startup", "read", "read_trouble"])
     recount(device, library)
+    return device
