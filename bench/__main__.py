@@ -2,9 +2,9 @@
 
 import sys
 
-from bench import backup, osdp, sweep, verify
+from bench import backup, memory, osdp, sweep, verify
 
-ALL = {"sweep": sweep.main, "osdp": osdp.main, "backup": backup.main, "verify": verify.main}
+ALL = {"sweep": sweep.main, "osdp": osdp.main, "backup": backup.main, "verify": verify.main, "memory": memory.main}
 
 for name in sys.argv[1:] or ALL:
     ALL[name]()

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 
 import typer
 
-from netloom_cli.client import DONE, FAILED, REFUSED, WORDS, begin, call, context, fail, follow, give, note
+from netloom_cli.client import DONE, FAILED, REFUSED, WORDS, begin, call, context, fail, follow, give, note, quoted
 from netloom_cli.output import changes as shown_changes
 from netloom_cli.output import say
 
@@ -112,6 +112,16 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
             one["changes"] += step["changes"]
         if RESULTS[step["state"]] > RESULTS[one["result"]]:
             one |= {"result": step["state"], "message": step["message"], "try": step["try"]}
+    for ident, name in run["params"].get("asked", {}).items():
+        nothing = {
+            "device": ident,
+            "name": name,
+            "result": "done",
+            "changes": [],
+            "message": "Nothing to write.",
+            "try": "",
+        }
+        devices.setdefault(ident, nothing)
     for remark in run["params"].get("remarks", []):
         if remark["message"].startswith("It was left out"):
             devices.setdefault(
@@ -170,7 +180,7 @@ def undo(run: str, yes: Yes = False) -> None:
 
 def drive(device: str, point: str, state: str) -> None:
     """Drive a point now."""
-    done = call("POST", f"/api/devices/{device}/drive", {"point": point, "state": state})
+    done = call("POST", f"/api/devices/{quoted(device)}/drive", {"point": point, "state": state})
     give({"device": device, **done}) if context.json else note(f"{point} is {done['states'][point]}.")
 
 
@@ -180,7 +190,7 @@ def credentials(
     password: Annotated[str, typer.Option(prompt=True, hide_input=True, help="asked for when not given")],
 ) -> None:
     """Save how Netloom gets into a device."""
-    call("PUT", f"/api/devices/{device}/credentials", {"user": user, "password": password})
+    call("PUT", f"/api/devices/{quoted(device)}/credentials", {"user": user, "password": password})
     give({"device": device, "saved": True}) if context.json else note("Saved, encrypted.")
 
 

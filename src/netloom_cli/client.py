@@ -83,6 +83,11 @@ def found_file(name: str, what: str) -> dict[str, Any]:
     return parsed
 
 
+def quoted(word: str) -> str:
+    """A person's word as a part of an address of the API."""
+    return urllib.parse.quote(word, safe="")
+
+
 def send(method: str, url: str, token: str, body: Any = None, content: bytes | None = None) -> tuple[int, bytes]:
     """One HTTP call on this computer: status and content. Raises OSError when nobody answers.
 
@@ -96,7 +101,7 @@ def send(method: str, url: str, token: str, body: Any = None, content: bytes | N
     split = urllib.parse.urlsplit(url)
     connection = http.client.HTTPConnection(split.hostname or "", split.port, timeout=CALL_S)
     try:
-        target = urllib.parse.quote(split.path) + (f"?{split.query}" if split.query else "")
+        target = split.path + (f"?{split.query}" if split.query else "")
         connection.request(method, target, data, headers)
         answer = connection.getresponse()
         return answer.status, answer.read()

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from netloom_cli.changes import _pair, _value
-from netloom_cli.client import WORDS, context, fail, found_file, give, note, send
+from netloom_cli.client import WORDS, context, fail, found_file, give, note, quoted, send
 from netloom_cli.output import table
 
 fault_app = typer.Typer(help="Make the stand-ins misbehave.", no_args_is_help=True, rich_markup_mode=None)
@@ -39,8 +39,21 @@ def _serial(word: str) -> str:
         found = [u for u in units if str(u[test]).casefold() == low or (test == "where" and u[test].split()[0] == low)]
         if len(found) == 1:
             return str(found[0]["serial"])
+    serial = _serial_on_record(word)
+    if any(u["serial"] == serial for u in units):
+        return serial
     known = ", ".join(f"{u['name']} ({u['serial']})" for u in units)
     fail("words", f"There is no stand-in {word!r}.", f"They are: {known}.", WORDS)
+
+
+def _serial_on_record(word: str) -> str:
+    """The serial number of the device that Netloom knows by this name, if any."""
+    server = found_file("server.json", "server")
+    try:
+        status, answer = send("GET", f"{server['url']}/api/devices/{quoted(word)}", server["token"])
+    except OSError:
+        return ""
+    return str(json.loads(answer)["serial"]) if status == 200 else ""
 
 
 def _fault(word: str, kind: str, **more: Any) -> None:

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from netloom_cli.client import call, context, found_file, give, note
+from netloom_cli.client import call, context, found_file, give, note, quoted
 from netloom_cli.output import table
 
 people_app = typer.Typer(help="People who may sign in.", no_args_is_help=True, rich_markup_mode=None)
@@ -40,5 +40,5 @@ def add(
 @people_app.command("link")
 def link(name: Annotated[str, typer.Argument(help="whom it signs in")] = "owner") -> None:
     """A new one-time sign-in link."""
-    url = found_file("server.json", "server")["url"] + call("POST", f"/api/people/{name}/link")["path"]
+    url = found_file("server.json", "server")["url"] + call("POST", f"/api/people/{quoted(name)}/link")["path"]
     give({"url": url}) if context.json else print(url)

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from netloom_cli.client import DIFFERS, begin, call, context, fail, follow, give, note
+from netloom_cli.client import DIFFERS, begin, call, context, fail, follow, give, note, quoted
 from netloom_cli.output import say, table, value, where
 
 line_app = typer.Typer(help="Lines.", no_args_is_help=True, rich_markup_mode=None)
@@ -107,7 +107,7 @@ def _to_do(device: dict[str, Any]) -> str:
 
 def show(device: str) -> None:
     """One device with its four sets of values, points and states."""
-    found = call("GET", f"/api/devices/{device}?live=1")
+    found = call("GET", f"/api/devices/{quoted(device)}?live=1")
     if context.json:
         give(found)
         return

@@ -1,13 +1,20 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { Toaster } from "sonner";
+import { asProblem } from "./api/client";
 import { App } from "./app/App";
 import { applyTheme } from "./app/theme";
 import "./index.css";
 
 applyTheme();
 const client = new QueryClient({
+  queryCache: new QueryCache({
+    // The session ended meanwhile: the page asks to sign in again and keeps its place.
+    onError: (error, query) => {
+      if (asProblem(error).code === "signed-out" && query.queryKey[0] !== "session") void client.resetQueries({ queryKey: ["session"] });
+    },
+  }),
   defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: true } },
 });
 

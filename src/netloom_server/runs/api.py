@@ -127,7 +127,8 @@ def line_ids(words: list[str]) -> list[str]:
 def _planned(data: dict[str, Any]) -> tuple[planning.Plan, dict[str, Any]]:
     words = data.get("devices") or []
     if data["kind"] == "apply":
-        return planning.plan_apply(words, engine(), keep=data["keep"]), {"devices": words}
+        plan = planning.plan_apply(words, engine(), keep=data["keep"])
+        return plan, {"devices": words, "asked": plan.read if words else {}}
     if data["kind"] == "restore":
         if len(words) != 1:
             raise RequestError("A restore is for one device at a time.", "Name one device.")

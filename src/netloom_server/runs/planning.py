@@ -24,6 +24,7 @@ class Plan:
 
     steps: list[StepState]
     remarks: list[dict[str, str]] = field(default_factory=list)
+    read: dict[str, str] = field(default_factory=dict)  # names by id of those that could be read
 
     @property
     def digest(self) -> str:
@@ -75,7 +76,7 @@ def _plan_all(devices: list[Device], engine: Engine, one: Any) -> Plan:
         plan = one(engine.library.need(device.profile), device, running, startup)
         plans.append(plan)
         remarks += [{"device": device.id, "name": device.name, "message": text} for text in plan.remarks]
-    return Plan(number(plans), remarks)
+    return Plan(number(plans), remarks, {device.id: device.name for device in ready if device.id not in troubles})
 
 
 def plan_apply(words: list[str], engine: Engine, *, keep: bool = True) -> Plan:

@@ -1,0 +1,104 @@
+"""Memory of the server with 2,000 devices on record, and the time of its device list against the plain query."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from bench.field import ROOT, told
+
+COUNT = 2000
+LIMIT_MB = 200
+ROUNDS = 5
+
+SEED = """
+import os, sys, django
+from pathlib import Path
+django.setup()
+from django.core.management import call_command
+call_command("migrate", verbosity=0)
+from netloom_core.plan.documents import put
+from netloom_core.profiles.defaults import default_document
+from netloom_core.profiles.load import Library
+from netloom_server.backups.models import Document
+from netloom_server.installation.models import Device, Installation, Line
+profile = Library.read(Path(sys.argv[1])).need("hallvane-rx8")
+Installation.objects.create(name="Bench")
+def line(n):
+    return Line.objects.create(name=f"Net {n}", kind="ip", network=f"127.{40 + n}.0.0/22", source=f"127.{40 + n}.0.1")
+lines = [line(n) for n in range(4)]
+devices = []
+for n in range(int(sys.argv[2])):
+    document = default_document(profile)
+    put(document, "/name", f"box-{n}")
+    name = Document.keep(document)
+    place = n // 4
+    devices.append(Device(
+        name=f"Box {n}", profile=profile.id, maker=profile.maker, model=profile.model, serial=f"HV-{n:05}",
+        identity_key=f"hallvane|hv-{n:05}", line=lines[n % 4],
+        address=f"127.{40 + n % 4}.{place // 250}.{place % 250 + 2}", taken_in=True, status="known",
+        running=name, startup=name, intended={"name": f"box-{n}"},
+    ))
+Device.objects.bulk_create(devices)
+"""
+
+
+def resident_mb(pid: int) -> float:
+    for line in Path(f"/proc/{pid}/status").read_text().splitlines():
+        if line.startswith("VmRSS:"):
+            return int(line.split()[1]) / 1024
+    raise RuntimeError("no VmRSS")
+
+
+def plain_query(database: Path) -> float:
+    """The columns that the list shows, fetched and written as JSON, nothing else."""
+    import sqlite3
+
+    with sqlite3.connect(database) as db:
+        db.row_factory = sqlite3.Row
+        begun = time.perf_counter()
+        rows = db.execute(
+            "select d.*, l.name as line_name from installation_device d join installation_line l on l.id = d.line_id"
+        ).fetchall()
+        json.dumps([dict(row) for row in rows])
+        return time.perf_counter() - begun
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        environment = {
+            **os.environ,
+            "PYTHONPATH": str(ROOT / "src"),
+            "NETLOOM_DATA": folder,
+            "DJANGO_SETTINGS_MODULE": "netloom_server.config.settings",
+        }
+        seed = [sys.executable, "-c", SEED, str(ROOT / "profiles"), str(COUNT)]
+        subprocess.run(seed, env=environment, check=True)
+        words = [sys.executable, "-m", "netloom_server.main", "--data", folder, "--port", "0"]
+        server = subprocess.Popen(words, env=environment, stdout=subprocess.DEVNULL)
+        try:
+            found = Path(folder) / "server.json"
+            while not found.exists():
+                time.sleep(0.1)
+            told_at = json.loads(found.read_text())
+            headers = {"Authorization": f"Bearer {told_at['token']}"}
+            times = []
+            for _ in range(ROUNDS):
+                begun = time.perf_counter()
+                request = urllib.request.Request(told_at["url"] + "/api/devices", headers=headers)
+                with urllib.request.urlopen(request, timeout=30) as answer:
+                    assert len(json.load(answer)["devices"]) == COUNT
+                times.append(time.perf_counter() - begun)
+            plain = min(plain_query(Path(folder) / "netloom.sqlite3") for _ in range(ROUNDS))
+            megabytes = resident_mb(server.pid)
+        finally:
+            server.terminate()
+            server.wait(15)
+    told("list", min(times), plain, float("inf"), f"{COUNT} devices by the API, against the plain query")
+    print(f"memory   {megabytes:.0f} MB (at most {LIMIT_MB})   with {COUNT} devices after {ROUNDS} lists")
