@@ -40,7 +40,7 @@ def box(library: Library) -> MemoryDevice:
 
 @pytest.fixture
 def target(box: MemoryDevice) -> Target:
-    return Target("dev1", "Box one", box.profile.id, NET, box.address, identity_key=box.identity.key)
+    return Target("dev1", "Box one", box.profile.id, line=NET, address=box.address, identity_key=box.identity.key)
 
 
 @pytest.fixture(scope="module")

@@ -95,7 +95,11 @@ def described(unit: Unit) -> dict[str, Any]:
         "model": unit.profile.model,
         "label": unit.label,
         "where": unit.where(),
-        "faults": {name: value for name, value in vars(unit.faults).items() if value and value != BOOT_S},
+        "faults": {
+            name: value
+            for name, value in vars(unit.faults).items()
+            if value and not (name == "boot_seconds" and value == BOOT_S)
+        },
     }
 
 

@@ -201,3 +201,65 @@ def test_a_stranger_sees_only_the_sign_in(demo: Demo, tmp_path) -> None:  # type
         assert "Ticket hall" not in other.driver.page_source
     finally:
         other.close()
+
+
+def test_many_of_a_model_are_set_together(page: Page, demo: Demo) -> None:
+    page.key("3", Keys.ESCAPE)
+    page.select("Ticket hall box")
+    page.select("Car deck box", add=True)
+    page.select("Slipway box", add=True)
+    page.bench_sees("3 × RX8")
+    page.choose("Intended Relay 6 idle state", "Closed")
+    page.bench_sees("3 pending")
+    page.press("Write")
+    page.sees("/relays/6/idle", "//*[@role='dialog']")
+    page.press("Write nothing", "//*[@role='dialog']")
+    page.choose("Intended Relay 6 idle state", "as it is")
+    page.until(
+        lambda: not page.driver.find_elements(By.XPATH, "//*[@id='bench']//*[text()='3 pending']"), "nothing pending"
+    )
+
+
+def test_dialogs_say_what_is_wrong_and_keep_what_was_typed(page: Page) -> None:
+    page.key(Keys.ESCAPE)
+    page.press("Add a line")
+    page.xpath("//*[@role='dialog']//input[@name='network']").send_keys("127.22.10.128/25")
+    page.agree("Add this line")
+    page.sees("overlaps the line Terminal network", "//*[@role='dialog']")
+    assert page.xpath("//*[@role='dialog']//input[@name='network']").get_attribute("value") == "127.22.10.128/25"
+    page.agree("Cancel")
+    page.press("Plan a device")
+    page.xpath("//*[@role='dialog']//input[@name='name']").send_keys("Ticket hall box")
+    page.xpath("//*[@role='dialog']//select[1]//option[contains(.,'relay and input box')]").click()
+    page.agree("Plan this device")
+    page.sees("Another device is named Ticket hall box", "//*[@role='dialog']")
+    page.agree("Cancel")
+
+
+def test_two_backups_are_compared_and_a_run_is_taken_back(page: Page, demo: Demo) -> None:
+    page.lens("Protect")
+    page.select("Slipway box")
+    page.press("Back up 1 device")
+    page.run_ends("Backup")
+    boxes = page.until(
+        lambda: (
+            (found := page.driver.find_elements(By.XPATH, "//*[@id='bench']//input[@type='checkbox']"))
+            and len(found) > 1
+            and found
+        ),
+        "two backups",
+    )
+    boxes[0].click()
+    page.bench_sees("choose a second one")
+    boxes[1].click()
+    page.bench_sees("They are equal")
+    demo.run("set", "Slipway box", "/relays/2/idle=closed")
+    demo.run("apply", "Slipway box", "--yes")
+    page.key("r")
+    page.run_ends("Write")
+    page.press("Take this back")
+    page.sees("/relays/2/idle", "//*[@role='dialog']")
+    page.agree("Write 1 setting to 1 device")
+    page.run_ends("Take back")
+    assert demo.device("Slipway box")["running"]["relays"]["2"]["idle"] == "open"
+    page.key("r")

@@ -38,23 +38,23 @@ def _mapped(error: OSError, path: str) -> LinkError:
 class SerialLink:
     """An open port. Make one with `SerialLink.open`; close it when done."""
 
-    def __init__(self, path: str, port: serial.Serial) -> None:
+    def __init__(self, path: str, opened: serial.Serial) -> None:
         self.path = path
-        self._port = port
+        self._port = opened
         self._arrived = asyncio.Event()
         self._buffer = bytearray()
         self._broken: LinkError | None = None
-        asyncio.get_running_loop().add_reader(port.fileno(), self._readable)
+        asyncio.get_running_loop().add_reader(opened.fileno(), self._readable)
 
     @classmethod
     def open(cls, path: str, speed: int) -> SerialLink:
         try:
-            port = serial.Serial(path, speed, timeout=0, write_timeout=0, exclusive=True)
+            opened = serial.Serial(path, speed, timeout=0, write_timeout=0, exclusive=True)
         except OSError as error:  # SerialException is an OSError
             raise _mapped(error, path) from error
         except ValueError as error:
             raise LinkError(f"The port {path} cannot be set to {speed} baud.", "Choose a usual speed.") from error
-        return cls(path, port)
+        return cls(path, opened)
 
     @property
     def speed(self) -> int:

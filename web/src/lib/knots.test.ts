@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Device, Line } from "../api/client";
 import { leftToDo, orderOf, rowsOf, shortAddress, tells, walk } from "./knots";
+import { secondsLeft, shareDone } from "./live";
 import { ago, listed, needsAre, plural, shown } from "./words";
 
 const line = (id: string) => ({ id, name: id, kind: "ip", network: "127.20.10.0/24" }) as Line;
@@ -73,6 +74,15 @@ describe("what a knot tells", () => {
     expect(leftToDo(devices, "protect")).toBe(1);
     expect(leftToDo(devices, "prove")).toBe(0);
     expect(leftToDo(devices, "handover")).toBe(2);
+  });
+});
+
+describe("progress", () => {
+  it("is that of the slowest, and tells the time left only when it knows", () => {
+    expect(shareDone({ a: { connect: [10, 10], mdns: [1, 4] }, b: { osdp: [3, 4] } })).toBe(0.25);
+    expect(shareDone({})).toBe(0);
+    expect(secondsLeft(0.25, "2026-11-25T12:00:00Z", Date.parse("2026-11-25T12:00:10Z"))).toBe(30);
+    expect(secondsLeft(0, "2026-11-25T12:00:00Z")).toBeNull();
   });
 });
 

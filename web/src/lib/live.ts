@@ -74,14 +74,15 @@ export const live = new LiveStore({
   troubles: {},
 });
 
-/** Share done of all methods on all lines, 0 to 1. */
+/** Share done, 0 to 1: that of the slowest method, since methods go side by side and it ends last. */
 export function shareDone(progress: Progress): number {
-  let done = 0;
-  let total = 0;
-  for (const methods of Object.values(progress))
-    for (const [d, t] of Object.values(methods)) {
-      done += d / Math.max(t, 1);
-      total += 1;
-    }
-  return total ? done / total : 0;
+  const shares = Object.values(progress).flatMap((methods) => Object.values(methods).map(([done, total]) => done / Math.max(total, 1)));
+  return shares.length ? Math.min(...shares) : 0;
+}
+
+/** Seconds left by what went on so far; null while that tells nothing. */
+export function secondsLeft(share: number, begun: string, now = Date.now()): number | null {
+  if (share < 0.02 || share >= 1) return null;
+  const gone = (now - Date.parse(begun)) / 1000;
+  return Math.max(1, Math.round((gone * (1 - share)) / share));
 }

@@ -166,11 +166,8 @@ function StrandHead({ line, methods, count }: { line: Line; methods?: Record<str
         </span>
         <span title={exact(line.swept)}>{going ? `${here} answered` : line.swept ? `swept ${ago(line.swept)}` : "never swept"}</span>
       </div>
-      {going && (
-        <div className="mt-1.5">
-          <Bar share={share} label={`Sweep of ${line.name}`} />
-        </div>
-      )}
+      {/* Always there, so that nothing below moves when a sweep begins or ends. */}
+      <div className="mt-1 h-1.5">{going && <Bar share={share} label={`Sweep of ${line.name}`} />}</div>
       {line.trouble && <p className="mt-1 text-[12px] text-madder">{line.trouble}</p>}
     </div>
   );

@@ -5,7 +5,7 @@ import type { Device, Run } from "../api/client";
 import { api, got } from "../api/client";
 import { runQuery, runsQuery } from "../api/queries";
 import { useChange } from "../api/work";
-import { live, shareDone } from "../lib/live";
+import { live, secondsLeft, shareDone } from "../lib/live";
 import { ask, place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { plural, shown } from "../lib/words";
@@ -83,6 +83,7 @@ function Line({ run }: { run: Run }) {
   const steps = run.steps ?? [];
   const settled = steps.filter((step) => step.state !== "pending" && step.state !== "acting").length;
   const share = run.kind === "sweep" && !steps.length ? shareDone(progress ?? {}) : steps.length ? settled / steps.length : 0;
+  const left = secondsLeft(share, run.created);
   const acting = steps.find((step) => step.state === "acting");
   return (
     <>
@@ -96,6 +97,7 @@ function Line({ run }: { run: Run }) {
           <span className="text-[12.5px] text-soft">
             {acting ? `${acting.name}: ${acting.action}` : steps.length ? `${settled} of ${steps.length} steps` : `${Math.round(share * 100)} % looked at`}
           </span>
+          {left !== null && <span className="text-[12.5px] text-soft">about {left} s left</span>}
           <Button disabled={run.cancelling || stop.isPending} onClick={() => stop.mutate(run.id)}>
             {run.cancelling ? "Stopping …" : "Stop"}
           </Button>

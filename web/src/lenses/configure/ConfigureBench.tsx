@@ -63,7 +63,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
     });
   return (
     <>
-      <div className="mb-2 flex flex-wrap items-center gap-2">
+      <div className="sticky -top-3 z-20 -mx-4 mb-2 flex flex-wrap items-center gap-2 border-b border-weave bg-cloth px-4 py-2">
         <Button
           look="strong"
           disabled={!pending && !unkept}
@@ -80,18 +80,26 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
             Try without storing …
           </Button>
         )}
-        <Choice aria-label="Which settings are shown" value={show} onChange={(event) => setShow(event.target.value as keyof typeof SHOW)} className="ml-auto">
-          {Object.entries(SHOW).map(([id, name]) => (
-            <option key={id} value={id}>
-              {name}
-            </option>
-          ))}
-        </Choice>
       </div>
       {left > 0 && <p className="mb-2 text-[12.5px] text-weld">{left} of the selected devices are left out here: not taken in, or more than {MOST}.</p>}
       {!read && <p className="mb-2 text-[12.5px] text-weld">Not every one of them was read yet: running values are missing.</p>}
       {whole.length === 1 && <Points device={whole[0]} />}
-      <Heading aside={`${rows.length} of ${whole[0].settings.length}`}>Settings</Heading>
+      <Heading
+        aside={
+          <label className="flex items-center gap-2">
+            {rows.length} of {whole[0].settings.length}
+            <Choice aria-label="Which settings are shown" value={show} onChange={(event) => setShow(event.target.value as keyof typeof SHOW)} className="!py-0">
+              {Object.entries(SHOW).map(([id, name]) => (
+                <option key={id} value={id}>
+                  {name}
+                </option>
+              ))}
+            </Choice>
+          </label>
+        }
+      >
+        Settings
+      </Heading>
       {rows.length ? (
         <table className="w-full table-fixed text-[12.5px]">
           <colgroup>
@@ -101,7 +109,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
             <col />
             <col />
           </colgroup>
-          <thead className="sticky -top-3 z-10 bg-cloth">
+          <thead className="sticky top-[34px] z-10 bg-cloth">
             <tr className="text-left text-[12px] text-soft">
               <th className="py-1 font-normal">Setting</th>
               <th className="font-normal">Intended</th>

@@ -22,6 +22,7 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
   const ids = target.map((d) => d.id);
   const lead = person.role === "lead";
   const shownBackups = (backups.data ?? []).filter((b) => !chosen.length || chosen.some((d) => d.id === b.device));
+  const current = newestBaselines(backups.data ?? []);
   const toggle = (id: string) => setPair((now) => (now.includes(id) ? now.filter((one) => one !== id) : [...now.slice(-1), id]));
   return (
     <>
@@ -44,7 +45,7 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
       )}
       <ul>
         {shownBackups.slice(0, LISTED).map((backup) => (
-          <Row key={backup.id} backup={backup} picked={pair.includes(backup.id)} toggle={() => toggle(backup.id)} />
+          <Row key={backup.id} backup={backup} current={current.has(backup.id)} picked={pair.includes(backup.id)} toggle={() => toggle(backup.id)} />
         ))}
       </ul>
       <Archives lead={lead} any={!!backups.data?.length} />
@@ -52,12 +53,20 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
   );
 }
 
-function Row({ backup, picked, toggle }: { backup: Backup; picked: boolean; toggle: () => void }) {
+/** Ids of the baselines in force: of each device the newest; the list is newest first. */
+function newestBaselines(backups: Backup[]): Set<string> {
+  const byDevice = new Map<string, string>();
+  for (const one of backups) if (one.baseline && one.device && !byDevice.has(one.device)) byDevice.set(one.device, one.id);
+  return new Set(byDevice.values());
+}
+
+function Row({ backup, current, picked, toggle }: { backup: Backup; current: boolean; picked: boolean; toggle: () => void }) {
   return (
     <li className={clsx("flex items-center gap-2 border-b border-weave/70 py-1 text-[12.5px]", picked && "bg-indigo-wash")}>
       <input type="checkbox" checked={picked} onChange={toggle} aria-label={`Compare the backup of ${backup.name}`} className="accent-indigo" />
       <span className="min-w-0 flex-1">
-        <span className="font-medium">{backup.name}</span> {backup.baseline && <Tag tone="woad">baseline</Tag>}{" "}
+        <span className="font-medium">{backup.name}</span> {current && <Tag tone="woad">baseline</Tag>}{" "}
+        {backup.baseline && !current && <span className="text-soft">earlier baseline</span>}{" "}
         {backup.unkept && <Tag tone="weld">has unkept values</Tag>}
         <span className="block truncate text-soft">
           <When at={backup.taken} /> by {backup.by} · <span className="font-mono text-[11.5px]">{backup.digest.slice(0, 12)}</span>

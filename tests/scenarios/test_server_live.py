@@ -1,0 +1,152 @@
+"""The running server: events that are missed by nobody, live points, plans that went stale, words for people."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import time
+import urllib.parse
+from collections.abc import Iterator
+
+import pytest
+
+from tests.demo import Demo
+
+NETWORK = "127.29.10.0/24"
+
+
+@pytest.fixture(scope="module", autouse=True)
+def swept(demo: Demo) -> None:
+    demo.json("sweep", "Terminal network", expect=None)
+
+
+class Browser:
+    """A signed-in session, as a browser has it."""
+
+    def __init__(self, demo: Demo) -> None:
+        url = urllib.parse.urlsplit(demo.run("people", "link").strip())
+        self.host, self.port = url.hostname or "", url.port or 0
+        connection = self._connection()
+        connection.request("GET", url.path)
+        answer = connection.getresponse()
+        self.cookie = "; ".join(value.split(";")[0] for name, value in answer.getheaders() if name == "Set-Cookie")
+
+    def _connection(self) -> http.client.HTTPConnection:
+        return http.client.HTTPConnection(self.host, self.port, timeout=20)
+
+    def events(self, last: int | None = None) -> Iterator[tuple[int, str, dict]]:
+        headers = {"Cookie": self.cookie} | ({"Last-Event-ID": str(last)} if last is not None else {})
+        connection = self._connection()
+        connection.request("GET", "/api/events", headers=headers)
+        answer = connection.getresponse()
+        assert answer.getheader("Content-Type") == "text/event-stream"
+        found: dict[str, str] = {}
+        while line := answer.readline().decode().rstrip("\n"):
+            pass
+        while True:
+            line = answer.readline().decode().rstrip("\n")
+            if line.startswith(":"):
+                continue
+            if line:
+                name, _, value = line.partition(": ")
+                found[name] = value
+            elif found:
+                yield int(found["id"]), found["event"], json.loads(found["data"])
+                found = {}
+
+
+def until(events: Iterator[tuple[int, str, dict]], kind: str, **wanted: object) -> tuple[int, dict]:
+    deadline = time.monotonic() + 20
+    for ident, name, data in events:
+        if name == kind and all(data.get(key) == value for key, value in wanted.items()):
+            return ident, data
+        assert time.monotonic() < deadline, f"no {kind} event"
+    raise AssertionError("the stream ended")
+
+
+def test_a_browser_that_was_away_misses_nothing(demo: Demo) -> None:
+    browser = Browser(demo)
+    stream = browser.events()
+    demo.run("read", "Ticket hall box")
+    last, _ = until(stream, "run", state="done")
+    stream.close()  # type: ignore[attr-defined]
+    missed = demo.json("read", "Car deck box")["run"]
+    again = browser.events(last)
+    ident, _ = until(again, "run", run=missed, state="done")
+    assert ident > last
+
+
+def test_events_are_for_those_signed_in(demo: Demo) -> None:
+    browser = Browser(demo)
+    connection = browser._connection()
+    connection.request("GET", "/api/events")
+    assert connection.getresponse().status == 401
+
+
+def test_points_follow_the_device_while_it_is_looked_at(demo: Demo) -> None:
+    browser = Browser(demo)
+    stream = browser.events()
+    device = demo.device("Ticket hall box")
+    owner = json.loads((demo.data / "server.json").read_text())
+    connection = browser._connection()
+    headers = {"Authorization": f"Bearer {owner['token']}"}
+    connection.request("POST", f"/api/devices/{device['id']}/watch", headers=headers)
+    assert connection.getresponse().status == 200
+    until(stream, "points", device=device["id"])
+    demo.run("fault", "point", "Ticket hall box", "input-3", "active")
+    _, data = until(stream, "points", device=device["id"], states={"input-3": "active"})
+    assert data["states"]["input-3"] == "active"
+
+
+def post(demo: Demo, path: str, body: dict) -> tuple[int, dict]:
+    owner = json.loads((demo.data / "server.json").read_text())
+    connection = http.client.HTTPConnection("127.0.0.1", urllib.parse.urlsplit(owner["url"]).port, timeout=30)
+    headers = {"Authorization": f"Bearer {owner['token']}", "Content-Type": "application/json"}
+    connection.request("POST", path, json.dumps(body), headers)
+    answer = connection.getresponse()
+    return answer.status, json.loads(answer.read())
+
+
+def test_only_the_plan_that_was_shown_is_written(demo: Demo) -> None:
+    demo.run("set", "Ticket hall box", "/relays/6/idle=closed")
+    asked = {"kind": "apply", "devices": ["Ticket hall box"]}
+    _, shown = post(demo, "/api/plans", asked)
+    demo.run("set", "Ticket hall box", "/relays/7/idle=closed")
+    status, told = post(demo, "/api/runs", {**asked, "plan": shown["digest"]})
+    assert (status, told["error"]["code"]) == (409, "stale-plan")
+    assert demo.device("Ticket hall box")["running"]["relays"]["6"]["idle"] == "open", "nothing was written"
+
+
+def test_a_device_that_needs_nothing_is_told_as_done(demo: Demo) -> None:
+    applied = demo.json("apply", "Car deck box", "--yes")["devices"]
+    again = demo.json("apply", "Car deck box", "--yes")["devices"]
+    assert [(one["name"], one["result"]) for one in again] == [("Car deck box", "done")]
+    assert applied[0]["device"] == again[0]["device"]
+
+
+def test_tables_for_people(demo: Demo) -> None:
+    assert "Ticket hall box" in demo.run("devices")
+    shown = demo.run("show", "Ticket hall box")
+    assert "Panic button" in shown, "points carry the names that people gave them"
+    assert "/relays/3/pulse_ms" in shown
+    assert "Gate bus" in demo.run("lines")
+    assert "HV-40122" in demo.run("fault", "list")
+    assert "Handover" in demo.run("backups")
+    assert "owner" in demo.run("people", "list")
+    assert "Ticket hall box: write" in demo.run("plan", "Ticket hall box")
+
+
+def test_a_sweep_can_be_stopped_and_only_one_looks_at_a_line(demo: Demo) -> None:
+    status, run = post(demo, "/api/runs", {"kind": "sweep", "lines": ["Gate bus"]})
+    assert status == 201
+    status, told = post(demo, "/api/runs", {"kind": "sweep"})
+    assert (status, told["error"]["code"]) == (409, "conflict")
+    time.sleep(2)
+    assert post(demo, f"/api/runs/{run['id']}/cancel", {})[0] == 200
+    deadline = time.monotonic() + 15
+    while time.monotonic() < deadline:
+        newest = demo.json("devices")["devices"]
+        if post(demo, f"/api/runs/{run['id']}/cancel", {})[0] == 409:
+            break
+        time.sleep(0.3)
+    assert any(device["serial"] == "00B70E58" for device in newest), "what was seen by then is kept"
