@@ -29,7 +29,9 @@ class Browser:
         connection = self._connection()
         connection.request("GET", url.path)
         answer = connection.getresponse()
-        self.cookie = "; ".join(value.split(";")[0] for name, value in answer.getheaders() if name == "Set-Cookie")
+        self.cookie = "; ".join(
+            value.split(";")[0] for name, value in answer.getheaders() if name.lower() == "set-cookie"
+        )
 
     def _connection(self) -> http.client.HTTPConnection:
         return http.client.HTTPConnection(self.host, self.port, timeout=20)
@@ -40,18 +42,22 @@ class Browser:
         connection.request("GET", "/api/events", headers=headers)
         answer = connection.getresponse()
         assert answer.getheader("Content-Type") == "text/event-stream"
+        return self._follow(answer)
+
+    def _follow(self, answer: http.client.HTTPResponse) -> Iterator[tuple[int, str, dict]]:
+        """Events as they come; a sign of life is one without a kind, so that waiting can end."""
         found: dict[str, str] = {}
-        while line := answer.readline().decode().rstrip("\n"):
-            pass
         while True:
             line = answer.readline().decode().rstrip("\n")
             if line.startswith(":"):
-                continue
-            if line:
+                yield 0, "", {}
+            elif line:
                 name, _, value = line.partition(": ")
                 found[name] = value
-            elif found:
+            elif "event" in found:
                 yield int(found["id"]), found["event"], json.loads(found["data"])
+                found = {}
+            else:
                 found = {}
 
 

@@ -50,7 +50,7 @@ export function Bench({ devices, overview, person, lens }: Props) {
         aria-label="Bench"
         tabIndex={-1}
         style={{ width }}
-        className="flex shrink-0 flex-col overflow-y-auto border-l border-weave bg-cloth px-4 py-3"
+        className="flex shrink-0 scroll-pt-16 flex-col overflow-y-auto border-l border-weave bg-cloth px-4 py-3"
       >
         {chosen.length === 1 && <Face device={chosen[0]} overview={overview} />}
         {chosen.length > 1 && <ManyFace chosen={chosen} />}
