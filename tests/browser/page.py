@@ -51,10 +51,14 @@ class Page:
 
     def press(self, text: str, inside: str = "") -> None:
         def clicked() -> bool:
+            button = self.button(text, inside)
             try:
-                self.button(text, inside).click()
+                button.click()
             except WebDriverException as error:
-                if "intercepted" in str(error) or "stale" in str(error):
+                if "intercepted" in str(error):  # under the bar that stays in view: scroll, as a person would
+                    self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
+                    return False
+                if "stale" in str(error):
                     return False
                 raise
             return True

@@ -8,13 +8,14 @@ export function tellProblem(error: unknown): void {
   toast.error(problem.message, { description: problem.hint, duration: 12000 });
 }
 
-/** Begins a run; the tray shows it at once. */
+/** Begins a run; the tray shows the newest one, so this at once. */
 export function useBegin() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (work: Work) => got(api.POST("/api/runs", { body: work })) as Promise<Run>,
     onSuccess: (run) => {
-      place.set({ trayRun: run.id });
+      place.set({ trayRun: "" });
+      client.setQueryData<Run[]>(["runs"], (before) => [run, ...(before ?? []).filter((one) => one.id !== run.id)]);
       void client.invalidateQueries({ queryKey: ["runs"] });
     },
     onError: tellProblem,
