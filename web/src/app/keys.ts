@@ -24,7 +24,7 @@ export const KEYS: [string, string][] = [
 const ARROWS = new Set(["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight", "Home", "End"]);
 
 function typing(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && !!target.closest("input, textarea, select, [contenteditable], [role=dialog]");
+  return target instanceof HTMLElement && !!target.closest("input:not([type=checkbox]), textarea, select, [contenteditable], [role=dialog]");
 }
 
 /** The keyboard of the whole screen; fields and dialogs keep their own keys. */
@@ -62,7 +62,7 @@ export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) =
         }
         return;
       }
-      const onControl = event.target instanceof HTMLElement && event.target.closest("button, a, summary");
+      const onControl = event.target instanceof HTMLElement && event.target.closest("button, a, summary, input");
       if (onControl && (event.key === "Enter" || event.key === " ")) return;
       if (ARROWS.has(event.key)) return move(event);
       const lens = LENSES[Number(event.key) - 1];
