@@ -64,8 +64,9 @@ def field(count: int, link: Path) -> Iterator[None]:
         process.wait(10)
 
 
-def told(name: str, ours: float, bare: float, limit: float, note: str) -> None:
-    print(f"{name:8} {ours / bare:5.2f} (at most {limit})   {ours:.3f} s against {bare:.3f} s   {note}", flush=True)
+def told(name: str, ours: float, bare: float, limit: float | None, note: str) -> None:
+    wanted = f"at most {limit}" if limit is not None else "no limit set"
+    print(f"{name:8} {ours / bare:5.2f} ({wanted})   {ours:.3f} s against {bare:.3f} s   {note}", flush=True)
 
 
 if __name__ == "__main__":
