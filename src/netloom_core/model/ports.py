@@ -78,7 +78,7 @@ class Host(Protocol):
     async def cancelled(self, run: str) -> bool: ...
 
     async def journal(self, entry: JournalEntry) -> None:
-        """Append, and return only when it is on disk."""
+        """Append, and return only when it would outlive this process."""
         ...
 
     async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
