@@ -11,8 +11,6 @@ from pathlib import Path
 from launcher.demo import demo, serve
 from launcher.setup import SetupTrouble, ensure_browser, ensure_python, ensure_web, python_of
 
-EXIT_WORDS = 2
-
 
 def default_data() -> Path:
     given = os.environ.get("NETLOOM_DATA")

@@ -146,10 +146,10 @@ def _carry_out(body: dict[str, Any], yes: bool) -> None:
     if context.json:
         give(outcome)
     else:
-        if not run["steps"]:
+        if not outcome["devices"]:
             note("Nothing to write.")
         for one in outcome["devices"]:
-            note(f"{one['name']}: {one['result']}. {one['message']}")
+            note(f"{one['name']}: {one['result']}. {one['message']}".rstrip())
             if one["try"]:
                 note(f"  Try: {one['try']}")
     raise typer.Exit(DONE if all(one["result"] == "done" for one in outcome["devices"]) else FAILED)

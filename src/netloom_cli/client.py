@@ -140,6 +140,8 @@ def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = 
                 if not context.json and told is None:
                     why = f": {step['message']}" if step["message"] else ""
                     note(f"  {step['name']}: {step['action']} {step['state']}{why}")
+                    if step["try"]:
+                        note(f"    Try: {step['try']}")
         if run["state"] not in ("waiting", "running"):
             return run
         time.sleep(POLL_S)

@@ -51,6 +51,18 @@ def test_silence_repeats_the_same_bytes_then_gives_up() -> None:
     assert decode(talk.send(POLL)).sequence == 0, "after silence the talk starts anew"
 
 
+def test_what_must_not_happen_twice_is_not_repeated_without_a_number() -> None:
+    """Number 0 restarts a talk, and the unit would act again; later numbers protect."""
+    talk = Session(5)
+    talk.send(messages.comset(6, 9600))
+    with pytest.raises(NoAnswer):
+        talk.silent()
+    talk.send(POLL)
+    talk.received(reply())
+    first = talk.send(messages.comset(6, 9600))
+    assert talk.silent() == Again(first)
+
+
 def test_garbled_answers_are_told_from_silence() -> None:
     talk = Session(5, retries=0)
     talk.send(POLL)

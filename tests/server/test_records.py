@@ -173,6 +173,16 @@ def test_a_sweep_knows_moves_and_misses(technician: APIClient, library: Library)
     assert {sighting["address"] for sighting in shown["sightings"]} == {"127.20.10.90", "127.20.10.91"}
 
 
+def test_evidence_is_bounded_and_the_newest_stays(
+    site: None, library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sweeping, "KEEP_SIGHTINGS_PER_DEVICE", 3)
+    for host in range(20, 26):
+        sweep_of(at(f"127.20.10.{host}", "HV-40117"), at("127.20.10.90", "HV-9"), missing=[], library=library)
+    newest = [s.address for s in named("Ticket hall box").sightings.order_by("-id")]
+    assert newest == ["127.20.10.25", "127.20.10.24", "127.20.10.23"]
+
+
 def test_a_found_one_takes_the_place_of_a_planned_one(site: None, library: Library) -> None:
     from netloom_server.installation.decisions import take_in
 

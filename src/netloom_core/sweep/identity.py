@@ -15,8 +15,6 @@ from netloom_core.model.line import address_key
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
 
-STATUSES = ("known", "new", "moved", "duplicate", "unknown")
-
 
 @dataclass(frozen=True)
 class Known:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from django.db import transaction
+from django.db.models import Count
 from django.utils import timezone
 
 from netloom_core.model.sighting import Sighting as CoreSighting
@@ -93,3 +94,13 @@ def _keep_sightings(run: str, sightings: list[CoreSighting], pairs: list[tuple[D
         )
         for s in sightings
     )
+    _forget_old([device.id for device, _ in pairs])
+
+
+def _forget_old(devices: list[str]) -> None:
+    """The newest evidence of each device is kept, so that years of sweeps do not fill the disk."""
+    seen = Sighting.objects.filter(device_id__in=devices).values("device_id").annotate(count=Count("id"))
+    for device in seen.filter(count__gt=KEEP_SIGHTINGS_PER_DEVICE).values_list("device_id", flat=True):
+        mine = Sighting.objects.filter(device_id=device)
+        newest = mine.order_by("-time", "-id").values_list("id", flat=True)[:KEEP_SIGHTINGS_PER_DEVICE]
+        mine.exclude(id__in=list(newest)).delete()

@@ -132,9 +132,14 @@ class Session:
         )
 
     def silent(self, *, garbled: bool = False) -> Again:
-        """The reply time is over. Says to repeat, or raises NoAnswer or ProtocolError."""
+        """The reply time is over. Says to repeat, or raises NoAnswer or ProtocolError.
+
+        Number 0 does not protect against acting twice, so a command that must not be carried
+        out twice is not repeated with it: what came of it has to be read.
+        """
         self._silences += 1
-        if self._silences > self._retries:
+        once = self._command is not None and not self._command.idempotent and self._sequence == 0
+        if once or self._silences > self._retries:
             self._sequence = 0
             if garbled:
                 raise self._given_up(
