@@ -13,7 +13,7 @@ from netloom_core.bus.timing import line_time
 from netloom_core.clock import SystemClock
 from netloom_core.model.line import Line
 from netloom_core.protocols.osdp.constants import IDLE_CHARACTERS, MAX_ADDRESS, SCAN_TIMEOUT_S
-from netloom_core.sweep.osdp_scan import OsdpScan
+from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.sweep.sweep import sweep
 
 SPEED = 9600

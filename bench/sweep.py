@@ -10,7 +10,7 @@ from pathlib import Path
 from bench.field import NET, field, library, told
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
-from netloom_core.sweep.connect import AT_ONCE, ConnectScan
+from netloom_core.sweep.methods.connect import AT_ONCE, ConnectScan
 from netloom_core.sweep.sweep import sweep
 
 COUNT = 200

@@ -35,7 +35,7 @@ class Demo:
         return self.network.replace(".0/24", f".{host}")
 
     def start(self) -> None:
-        site = ["--site", str(ROOT / "demo/skerry_point.yaml"), "--profiles", str(ROOT / "profiles")]
+        site = ["--site", str(ROOT / "tests/sites/first_round.yaml"), "--profiles", str(ROOT / "profiles")]
         self.standins = self._spawn("netloom_standins", *site, "--data", str(self.data), "--network", self.network)
         self._wait("standins.json", self.standins)
         self.start_server()

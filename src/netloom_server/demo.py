@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,7 @@ import yaml
 from django.db import transaction
 from django.utils import timezone
 
+from netloom_core.links.ports import PortInfo
 from netloom_core.plan.documents import put
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
@@ -33,6 +35,15 @@ def seed(site_file: Path, ports: Path, library: Library) -> None:
     for data in site["devices"]:
         if data.get("record", True):
             _device(data, lines[data["line"]], library)
+    for data in site["lines"]:
+        if data["kind"] == "behind":
+            lines[data["name"]].parent = Device.objects.get(name=data["parent"])
+            lines[data["name"]].save(update_fields=["parent"])
+    for data in site["devices"]:
+        if data.get("switch"):
+            switch = Device.objects.get(name=data["switch"]["device"])
+            place = {"address": switch.address, "port": str(data["switch"]["port"])}
+            Device.objects.filter(name=data["name"]).update(switch=place)
 
 
 def _line(data: dict[str, Any], ports: Path) -> Line:
@@ -42,8 +53,9 @@ def _line(data: dict[str, Any], ports: Path) -> Line:
         kind=data["kind"],
         network=data.get("network", ""),
         source=data.get("source", ""),
-        interface="" if serial else "lo",
+        interface=data.get("interface", "lo" if data.get("source") else ""),
         path=str(ports / data["port"]) if serial else "",
+        adapter=PortInfo("", **data["adapter"]).adapter if data.get("adapter") else data.get("adapter_gone", ""),
         speed=data.get("speed", 9600),
         protocol=data.get("protocol", "ip"),
     )
@@ -53,9 +65,9 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
     profile = library.need(data["profile"])
     serial = data.get("serial", "")
     values = dict(data.get("values", {}))
-    if line.kind == "ip":
+    if "/network/address" in profile.by_path:
         values["/network/address"] = data["address"]
-    else:
+    elif "/bus/address" in profile.by_path:
         values |= {"/bus/address": int(data["address"]), "/bus/speed": line.speed}
     intended: dict[str, Any] = {}
     whole = default_document(profile)
@@ -70,6 +82,7 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
         serial=serial,
         firmware=data.get("unit", {}).get("firmware", ""),
         identity_key=f"{profile.maker.casefold()}|{serial.casefold()}" if serial else "",
+        keys=[f"mac:{data['mac']}"] if data.get("mac") else [],
         area=Area.objects.get(name=data["area"]),
         line=line,
         address=data["address"],
@@ -78,6 +91,8 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
         status="known" if serial else "planned",
         intended=intended,
     )
+    if data.get("staged"):
+        _staged(device, whole, data["staged"])
     if data.get("baseline"):
         name = Document.keep(whole)
         Backup.objects.create(
@@ -98,3 +113,13 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
             startup_id=name,
         )
     recount(device, library)
+
+
+def _staged(device: Device, running: dict[str, Any], values: dict[str, Any]) -> None:
+    """It was told values that it takes at its next restart, and was not restarted since."""
+    startup = copy.deepcopy(running)
+    for path, value in values.items():
+        put(startup, path, value)
+    device.running, device.startup = Document.keep(running), Document.keep(startup)
+    device.read = device.seen = timezone.now() - timedelta(days=2)
+    device.save(update_fields=["running", "startup", "read", "seen"])

@@ -22,6 +22,7 @@ from netloom_core.profiles.load import Library
 from netloom_standins.announce import Announcer
 from netloom_standins.control import Control
 from netloom_standins.http_box import HttpBox
+from netloom_standins.net_unit import NetUnit
 from netloom_standins.site import build_units, load_site
 from netloom_standins.units import Unit
 
@@ -66,13 +67,18 @@ async def run(arguments: argparse.Namespace) -> None:
         unit.on_change = memory.save
     for line in lines:
         line.start()
-    boxes = [unit for unit in units if isinstance(unit, HttpBox)]
+    held = {line["port"] for line in site["lines"] if line.get("held")}
+    for port in lines:
+        if port.link.name in held:
+            port.hold()
+    boxes = [unit for unit in units if isinstance(unit, NetUnit)]
     for box in boxes:
-        box.announce = announcer.announce
+        if isinstance(box, HttpBox):
+            box.announce = announcer.announce
         await box.start()
     token = secrets.token_urlsafe(24)
     config = Config(
-        Control(units, token),
+        Control(units, token, {port.link.name: port for port in lines}),
         http="h11",
         ws="none",
         lifespan="off",
@@ -99,7 +105,8 @@ async def run(arguments: argparse.Namespace) -> None:
         found.unlink(missing_ok=True)
         memory.save()
         for box in boxes:
-            box.announce = None
+            if isinstance(box, HttpBox):
+                box.announce = None
             await box.stop()
         for line in lines:
             line.stop()

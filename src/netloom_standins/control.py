@@ -3,17 +3,21 @@
 On 127.0.0.1 with a token that only the owner of the data folder can read.
     GET  /units                    all units with their troubles
     POST /units/<serial>/fault     {"kind": ..., ...}; kinds are in FAULTS
+    GET  /ports                    the serial ports
+    POST /ports/<name>             {"kind": "unplug"}, or {"kind": "rename", "to": ...}
 """
 
 from __future__ import annotations
 
 import hmac
+import re
 from collections.abc import Awaitable, Callable
 from typing import Any
 
 from netloom_core.errors import NetloomError
 from netloom_core.profiles.values import checked
 from netloom_standins.http_box import Receive, Send, read_json, reply
+from netloom_standins.pty_port import PtyPort
 from netloom_standins.units import BOOT_S, Unit
 
 DEFAULT_SECONDS = 10.0
@@ -104,8 +108,9 @@ def described(unit: Unit) -> dict[str, Any]:
 
 
 class Control:
-    def __init__(self, units: list[Unit], token: str) -> None:
+    def __init__(self, units: list[Unit], token: str, ports: dict[str, PtyPort] | None = None) -> None:
         self._units = units
+        self._ports = ports or {}
         self._token = token
 
     async def __call__(self, scope: dict[str, Any], receive: Receive, send: Send) -> None:
@@ -115,6 +120,9 @@ class Control:
             return
         if (scope["method"], scope["path"]) == ("GET", "/units"):
             await reply(send, 200, {"units": [described(unit) for unit in self._units], "kinds": list(FAULTS)})
+            return
+        if scope["path"].startswith("/ports"):
+            await self._port(scope, await read_json(receive), send)
             return
         parts = scope["path"].strip("/").split("/")
         unit = next((u for u in self._units if len(parts) == 3 and u.serial == parts[1]), None)
@@ -129,3 +137,18 @@ class Control:
             await reply(send, 422, {"problem": error.message})
             return
         await reply(send, 200, described(unit))
+
+    async def _port(self, scope: dict[str, Any], body: dict[str, Any], send: Send) -> None:
+        """The adapter of a serial line is pulled out, or comes back as another port."""
+        name = scope["path"].removeprefix("/ports").strip("/")
+        port, to = self._ports.get(name), str(body.get("to", ""))
+        if (scope["method"], name) == ("GET", ""):
+            await reply(send, 200, {"ports": {name: str(port.link) for name, port in self._ports.items()}})
+        elif port is not None and body.get("kind") == "unplug":
+            port.unplug()
+            await reply(send, 200, {"port": name})
+        elif port is not None and body.get("kind") == "rename" and re.fullmatch(r"[a-z0-9-]{1,40}", to):
+            port.rename(to)
+            await reply(send, 200, {"port": to})
+        else:
+            await reply(send, 404, {"problem": "no such port or kind of fault"})

@@ -21,7 +21,7 @@ from uvicorn.server import ServerState
 from netloom_core.errors import NetloomError
 from netloom_core.plan.documents import Document, get, leaves, put
 from netloom_core.profiles.values import checked
-from netloom_standins.units import Unit
+from netloom_standins.net_unit import NetUnit
 
 MAX_BODY = 256_000
 RESTART_S = 0.3  # before the box goes down after it answered a restart
@@ -35,22 +35,29 @@ class Dropped(Exception):
 
 
 @dataclass
-class HttpBox(Unit):
+class HttpBox(NetUnit):
+    """`http` off: the box is there, but its service is not; `subordinates` are on the bus that it may lead."""
+
     password: str = ""
     user: str = ""
+    http: bool = True
+    subordinates: list[dict[str, Any]] = field(default_factory=list)
     announce: Callable[[HttpBox, bool], Awaitable[None]] | None = None
     sessions: set[str] = field(default_factory=set)
     server: asyncio.Server | None = None
-    address: str = ""
-    up: bool = False
     _streams: set[asyncio.Task[Any]] = field(default_factory=set)
-    _jobs: set[asyncio.Task[Any]] = field(default_factory=set)
     _state: ServerState = field(default_factory=ServerState)
 
     # Power
 
     async def start(self) -> None:
-        self.address = str(get(self.running, "/network/address"))
+        await super().start()
+        if self.http:
+            await self._listen()
+        if self.announce and self.http:
+            self._job(self.announce(self, True))
+
+    async def _listen(self) -> None:
         port = self.profile.reach.http.port if self.profile.reach.http else 80
         config = Config(
             self._app, http="h11", ws="none", lifespan="off", interface="asgi3", log_config=None, access_log=False
@@ -64,13 +71,10 @@ class HttpBox(Unit):
         self.server = await asyncio.get_running_loop().create_server(
             lambda: protocol(config=config, server_state=self._state, app_state={}), sock=sock, backlog=128
         )
-        self.up = True
-        if self.announce:
-            self._job(self.announce(self, True))
 
     async def stop(self) -> None:
         """Off: every connection is cut, nothing listens."""
-        self.up = False
+        await super().stop()
         self.sessions.clear()
         for task in list(self._streams):
             task.cancel()
@@ -79,30 +83,12 @@ class HttpBox(Unit):
             for connection in list(self._state.connections):
                 connection.transport.abort()
             self.server = None
-        if self.announce:
+        if self.announce and self.http:
             self._job(self.announce(self, False))
-
-    async def power_cut(self) -> None:
-        await self.stop()
-        self.lose_unkept()
-        self._job(self._boot())
-
-    async def _boot(self) -> None:
-        await asyncio.sleep(self.faults.boot_seconds)
-        if not self.up:
-            await self.start()
 
     async def _restart_soon(self) -> None:
         await asyncio.sleep(RESTART_S)
         await self.power_cut()
-
-    def _job(self, work: Any) -> None:
-        task = asyncio.ensure_future(work)
-        self._jobs.add(task)
-        task.add_done_callback(self._jobs.discard)
-
-    def where(self) -> str:
-        return self.address
 
     # HTTP
 
@@ -156,6 +142,8 @@ class HttpBox(Unit):
         elif call == ("POST", "/restart"):
             await reply(send, 200, {"restarting": True})
             self._job(self._restart_soon())
+        elif call == ("GET", "/bus"):
+            await reply(send, 200, {"units": self.subordinates})
         elif call == ("GET", "/points"):
             await reply(send, 200, self.points)
         elif method == "PUT" and path.startswith("/points/"):
@@ -172,13 +160,12 @@ class HttpBox(Unit):
         return ""
 
     def _identity(self) -> dict[str, Any]:
-        number = int("".join(c for c in self.serial if c.isdigit()) or "0")
         return {
             "maker": self.profile.maker,
-            "model": self.profile.model,
+            "model": self.reported_model,
             "serial": self.serial,
             "firmware": self.firmware,
-            "mac": "0a:4e:4c:" + ":".join(f"{(number >> shift) & 0xFF:02x}" for shift in (16, 8, 0)),
+            "mac": self.mac,
             "name": get(self.running, "/name") or "",
             "factory": self.factory,
         }

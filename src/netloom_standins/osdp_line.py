@@ -1,17 +1,8 @@
-"""An RS-485 line on a pseudo-terminal, with true line time, and the OSDP units on it.
-
-The far end of the pseudo-terminal shows which speed the port is set to, so a unit at
-another speed hears nothing. Two units that answer at once mix their bits, as on a wire.
-"""
+"""OSDP units, and the RS-485 line that they hang on."""
 
 from __future__ import annotations
 
 import asyncio
-import contextlib
-import os
-import pty
-import termios
-import tty
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -31,13 +22,10 @@ from netloom_core.protocols.osdp.messages import (
     PdId,
     TableReply,
 )
+from netloom_standins.pty_port import SPEEDS, PtyPort, mixed
 from netloom_standins.units import Unit
 
 TURNAROUND_S = 0.002
-PIECE = 8  # bytes written at once while a reply goes out
-SPEEDS = {
-    getattr(termios, f"B{speed}"): speed for speed in (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400)
-}
 
 
 @dataclass
@@ -217,44 +205,18 @@ class OsdpUnit(Unit):
         return STATUS_OK
 
 
-class OsdpLine:
-    """The pseudo-terminal and who hangs on it. `link` is a stable name for the port."""
+class OsdpLine(PtyPort):
+    """An RS-485 line and the OSDP units on it."""
 
-    def __init__(self, link: Path, units: list[OsdpUnit]) -> None:
-        self.link = link
+    def __init__(self, link: Path, units: list[OsdpUnit], **adapter: Any) -> None:
+        super().__init__(link, **adapter)
         self.units = units
-        self._master, self._slave = pty.openpty()
-        tty.setraw(self._slave)
-        os.set_blocking(self._master, False)
         self._receiver = frames.Receiver()
-        self._busy: set[asyncio.Task[None]] = set()
 
-    def start(self) -> None:
-        self.link.unlink(missing_ok=True)
-        self.link.symlink_to(os.ttyname(self._slave))
-        asyncio.get_running_loop().add_reader(self._master, self._readable)
-
-    def stop(self) -> None:
-        asyncio.get_running_loop().remove_reader(self._master)
-        for task in list(self._busy):
-            task.cancel()
-        os.close(self._master)
-        os.close(self._slave)
-        self.link.unlink(missing_ok=True)
-
-    def speed(self) -> int:
-        return SPEEDS.get(termios.tcgetattr(self._master)[4], 0)
-
-    def _readable(self) -> None:
-        try:
-            data = os.read(self._master, 4096)
-        except BlockingIOError:
-            return
+    def received(self, data: bytes) -> None:
         for frame in self._receiver.feed(data):
             if not frame.reply:
-                task = asyncio.ensure_future(self._serve(frame, len(data), self.speed()))
-                self._busy.add(task)
-                task.add_done_callback(self._busy.discard)
+                self.work(self._serve(frame, len(data), self.speed()))
 
     async def _serve(self, frame: frames.Frame, length: int, speed: int) -> None:
         hearing = [u for u in self.units if u.speed == speed and u.address == frame.address]
@@ -262,14 +224,5 @@ class OsdpLine:
             return
         await asyncio.sleep(line_time(length, speed) + TURNAROUND_S)
         replies = [reply for reply in (unit.answer(frame) for unit in hearing) if reply]
-        if not replies:
-            return
-        mixed = replies[0]
-        for other in replies[1:]:
-            size = max(len(mixed), len(other))
-            mixed = bytes(a & b for a, b in zip(mixed.ljust(size, b"\xff"), other.ljust(size, b"\xff"), strict=True))
-        for start in range(0, len(mixed), PIECE):
-            piece = mixed[start : start + PIECE]
-            await asyncio.sleep(line_time(len(piece), speed))
-            with contextlib.suppress(BlockingIOError):
-                os.write(self._master, piece)
+        if replies:
+            await self.send(mixed(replies), speed)

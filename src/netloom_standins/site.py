@@ -1,8 +1,10 @@
-"""The demo installation as stand-ins, built from its data file; `network` can be moved for tests."""
+"""The demo installation as stand-ins, built from its data file; its networks can be moved for tests."""
 
 from __future__ import annotations
 
+import copy
 import ipaddress
+import re
 from pathlib import Path
 from typing import Any
 
@@ -13,72 +15,143 @@ from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_standins.http_box import HttpBox
+from netloom_standins.net_unit import NetUnit
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
+from netloom_standins.pty_port import PtyPort
+from netloom_standins.serial_lines import DialogueLine, DialogueUnit, ModbusLine, ModbusUnit
 from netloom_standins.units import Unit
 
-
-def moved(address: str, network: str, to: str) -> str:
-    """The address of the same host in another network."""
-    offset = int(ipaddress.ip_address(address)) - int(ipaddress.ip_network(network).network_address)
-    return str(ipaddress.ip_network(to).network_address + offset)
+Data = dict[str, Any]
 
 
-def load_site(path: Path, network: str = "") -> dict[str, Any]:
-    """The data file; with `network`, its one IP line and all on it lie there instead."""
-    site: dict[str, Any] = yaml.safe_load(path.read_text())
+def load_site(path: Path, network: str = "") -> Data:
+    """The data file with its series written out.
+
+    With `network`, the first IP line lies there, and all other loopback networks move along
+    (their second number becomes that network's).
+    """
+    text = path.read_text()
     if network:
-        line = next(line for line in site["lines"] if line["kind"] == "ip")
-        old = line["network"]
-        line["network"], line["source"] = network, moved(line["source"], old, network)
-        for device in site["devices"]:
-            if device["line"] == line["name"]:
-                device["address"] = moved(device["address"], old, network)
+        first = next(line for line in yaml.safe_load(text)["lines"] if line["kind"] == "ip")
+        old, new = first["network"].split(".")[:3], network.split(".")[:3]
+        text = text.replace(".".join(old) + ".", ".".join(new) + ".")
+        if old[:2] != new[:2]:
+            text = re.sub(rf"\b{old[0]}\.{old[1]}\.(?=\d)", f"{new[0]}.{new[1]}.", text)
+    site: Data = yaml.safe_load(text)
+    site["devices"] = [one for device in site["devices"] for one in written_out(device)]
     return site
 
 
-def document_of(profile: Profile, device: dict[str, Any], line: dict[str, Any]) -> Document:
+def written_out(device: Data) -> list[Data]:
+    """A device with `series: {count, first}` as that many: {n} counts from 1, {nn} in two digits; addresses follow."""
+    series = device.get("series")
+    if not series:
+        return [device]
+    found = []
+    for n in range(1, series["count"] + 1):
+        one = _filled({k: copy.deepcopy(v) for k, v in device.items() if k != "series"}, n)
+        first = device["address"]
+        one["address"] = str(ipaddress.ip_address(first) + n - 1) if "." in first else str(int(first) + n - 1)
+        found.append(one)
+    return found
+
+
+def _filled(value: Any, n: int) -> Any:
+    if isinstance(value, dict):
+        return {name: _filled(one, n) for name, one in value.items()}
+    if isinstance(value, list):
+        return [_filled(one, n) for one in value]
+    return value.replace("{n}", str(n)).replace("{nn}", f"{n:02}") if isinstance(value, str) else value
+
+
+def document_of(profile: Profile, device: Data, line: Data) -> Document:
     """The approved values of a device of the site, complete."""
     document = default_document(profile)
     for path, value in device.get("values", {}).items():
         put(document, path, value)
-    if line["kind"] == "ip":
+    if "/network/address" in profile.by_path and line["kind"] == "ip":
         put(document, "/network/address", device["address"])
-    else:
+    elif "/bus/address" in profile.by_path:
         put(document, "/bus/address", int(device["address"]))
         put(document, "/bus/speed", line["speed"])
     return document
 
 
-def build_units(site: dict[str, Any], library: Library, folder: Path) -> tuple[list[Unit], list[OsdpLine]]:
+def build_units(site: Data, library: Library, folder: Path) -> tuple[list[Unit], list[PtyPort]]:
     """All units of the site, and its serial lines with their ports in `folder`."""
     lines = {line["name"]: line for line in site["lines"]}
     units: list[Unit] = []
-    on_line: dict[str, list[OsdpUnit]] = {}
+    on_line: dict[str, list[Any]] = {}
     for device in site["devices"]:
-        unit_data = device.get("unit")
-        if unit_data is None:
+        if device.get("unit") is None:
             continue
-        line = lines[device["line"]]
-        profile = library.need(device["profile"])
-        document = document_of(profile, device, line)
-        for path, value in unit_data.get("changed", {}).items():
-            put(document, path, value)
-        common: dict[str, Any] = {
-            "profile": profile,
-            "serial": device["serial"],
-            "name": device["name"],
-            "firmware": unit_data["firmware"],
-            "startup": document,
-            "running": document,
-            "factory": unit_data.get("factory", False),
-        }
-        unit: Unit
-        if line["kind"] == "ip":
-            unit = HttpBox(**common, user=profile.factory.user, password=profile.factory.password)
-        else:
-            unit = OsdpUnit(**common, address=int(device["address"]), speed=unit_data.get("speed", line["speed"]))
-            on_line.setdefault(line["name"], []).append(unit)
+        line = lines[device["unit"].get("line", device["line"])]
+        unit = _unit(device, line, library, folder)
         unit.lose_unkept()
         units.append(unit)
-    ports = [OsdpLine(folder / lines[name]["port"], on_bus) for name, on_bus in on_line.items()]
+        on_line.setdefault(line["name"], []).append(unit)
+    ports = [
+        _port(line, on_line.get(line["name"], []), folder)
+        for line in site["lines"]
+        if line["kind"] == "serial" and not line.get("absent")
+    ]
     return units, ports
+
+
+def _unit(device: Data, line: Data, library: Library, folder: Path) -> Unit:
+    data = device["unit"]
+    profile = library.need(data.get("profile", device["profile"]))
+    document = document_of(profile, device, line)
+    for path, value in data.get("changed", {}).items():
+        put(document, path, value)
+    address = data.get("address", device["address"])
+    common: Data = {
+        "profile": profile,
+        "serial": data.get("serial", device.get("serial", "")),
+        "name": device["name"],
+        "firmware": data.get("firmware", ""),
+        "startup": document,
+        "running": document,
+        "factory": data.get("factory", False),
+    }
+    speed = data.get("speed", line.get("speed", 9600))
+    if line["kind"] == "serial" and line["protocol"] == "osdp":
+        return OsdpUnit(**common, address=int(address), speed=speed)
+    if line["kind"] == "serial" and line["protocol"] == "modbus":
+        return ModbusUnit(**common, address=int(address), speed=speed)
+    if line["kind"] == "serial":
+        talk = {
+            name: data[name] for name in ("enter", "leave", "greeting", "answers", "model_reported") if name in data
+        }
+        return DialogueUnit(**common, speed=speed, **talk)
+    if "/network/address" in profile.by_path:
+        put(document, "/network/address", address)
+    answers = copy.deepcopy(data.get("answers", {}))
+    if "device-server" in answers and answers["device-server"].get("port_name"):
+        answers["device-server"]["path"] = str(folder / answers["device-server"]["port_name"])
+    net: Data = {
+        **common,
+        "address": address,
+        "answers": answers,
+        "model_reported": data.get("model_reported", ""),
+        "mac_reported": data.get("mac", ""),
+    }
+    if profile.reach.http is None:
+        return NetUnit(**net)
+    return HttpBox(
+        **net,
+        user=profile.factory.user,
+        password=profile.factory.password,
+        http=data.get("http", True),
+        subordinates=data.get("subordinates", []),
+    )
+
+
+def _port(line: Data, units: list[Any], folder: Path) -> PtyPort:
+    adapter = {"adapter": line.get("adapter"), "described": folder.parent / "ports"} if line.get("adapter") else {}
+    link: Path = folder / str(line.get("port_now") or line["port"])
+    if line["protocol"] == "osdp":
+        return OsdpLine(link, units, **adapter)
+    if line["protocol"] == "modbus":
+        return ModbusLine(link, units, **adapter)
+    return DialogueLine(link, units[0] if units else None, noisy=line.get("noisy", False), **adapter)

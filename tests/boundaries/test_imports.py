@@ -28,7 +28,7 @@ MAY = {
     "netloom_core.clock": set(),
     "netloom_core.model": {"netloom_core.errors", "netloom_core.model"},
     "netloom_core.protocols": {"netloom_core.errors", "netloom_core.protocols"},
-    "netloom_core.links": {"netloom_core.errors", "netloom_core.links"},
+    "netloom_core.links": {"netloom_core.errors", "netloom_core.links", "netloom_core.protocols.telnet"},
     "netloom_core.profiles": {"netloom_core.errors", "netloom_core.profiles", "netloom_core.plan.documents"},
     "netloom_core.addressing": {"netloom_core.errors", "netloom_core.model", "netloom_core.addressing"},
 }

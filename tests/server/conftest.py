@@ -16,7 +16,7 @@ from tests.conftest import ROOT
 
 @pytest.fixture
 def site(db: None, library: Library, tmp_path: Path) -> None:
-    seed(ROOT / "demo/skerry_point.yaml", tmp_path, library)
+    seed(ROOT / "tests/sites/first_round.yaml", tmp_path, library)
 
 
 def caller(role: str) -> APIClient:

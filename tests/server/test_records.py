@@ -4,9 +4,9 @@ import pytest
 from django.db import DatabaseError, connection, transaction
 from rest_framework.test import APIClient
 
+from netloom_core.absence.explain import Absent
 from netloom_core.model.sighting import Reason, Sighting
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.absence import Absent
 from netloom_core.sweep.identity import fuse
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.backups import services
@@ -149,8 +149,10 @@ def test_two_devices_are_not_given_one_address(technician: APIClient) -> None:
 
 def sweep_of(*sightings: Sighting, missing: list[Absent], library: Library) -> list:
     known = records.known_of(Device.objects.all())
-    result = SweepResult(fuse(sightings, known, library), missing, list(sightings), [])
-    return sweeping.record("run1", [Line.objects.get(name="Terminal network").id], result)
+    result = SweepResult(fuse(sightings, known, library), list(sightings))
+    pairs = sweeping.record("run1", [Line.objects.get(name="Terminal network").id], result, library)
+    sweeping.record_missing(missing)
+    return pairs
 
 
 def at(address: str, serial: str) -> Sighting:
@@ -164,7 +166,7 @@ def test_a_sweep_knows_moves_and_misses(technician: APIClient, library: Library)
     sweep_of(at("127.20.10.77", "HV-40117"), at("127.20.10.90", "HV-9"), missing=[absent], library=library)
     ticket = named("Ticket hall box")
     assert (ticket.status, ticket.address) == ("moved", "127.20.10.77")
-    assert named("Pier head box").reasons == [{"reason": "It is not there.", "try": "Look."}]
+    assert named("Pier head box").reasons == [absent.reasons[0].as_dict()]
     fresh = Device.objects.get(serial="HV-9")
     assert (fresh.taken_in, fresh.status) == (False, "new")
     sweep_of(at("127.20.10.91", "HV-9"), missing=[], library=library)

@@ -35,7 +35,7 @@ NETWORK = "127.24.10.0/24"
 
 class Site:
     def __init__(self, folder: Path, library: Library) -> None:
-        site = load_site(ROOT / "demo/skerry_point.yaml", NETWORK)
+        site = load_site(ROOT / "tests/sites/first_round.yaml", NETWORK)
         self.units, self.ports = build_units(site, library, folder)
         self.boxes = {unit.name: unit for unit in self.units if isinstance(unit, HttpBox)}
         self.modules = {unit.name: unit for unit in self.units if isinstance(unit, OsdpUnit)}

@@ -5,18 +5,24 @@ from __future__ import annotations
 import asyncio
 from collections.abc import AsyncIterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 import pytest_asyncio
 
+from netloom_core.absence.case import Case
+from netloom_core.absence.explain import explain_all
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.model.line import Line
+from netloom_core.model.sighting import Reason
 from netloom_core.profiles.load import Library
-from netloom_core.sweep import osdp_scan
-from netloom_core.sweep.connect import ConnectScan
+from netloom_core.sweep.base import Method
 from netloom_core.sweep.identity import Known
-from netloom_core.sweep.osdp_scan import OsdpScan
+from netloom_core.sweep.methods import osdp_scan
+from netloom_core.sweep.methods.connect import ConnectScan
+from netloom_core.sweep.methods.http import HttpIdentify
+from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.sweep.sweep import SweepResult, sweep
 from netloom_standins.http_box import HttpBox
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
@@ -29,7 +35,7 @@ NET = Line("net", "Net", "ip", network=NETWORK, source="127.25.10.1")
 
 @pytest_asyncio.fixture
 async def boxes(tmp_path: Path, library: Library) -> AsyncIterator[list[HttpBox]]:
-    units, _ = build_units(load_site(ROOT / "demo/skerry_point.yaml", "127.25.10.0/24"), library, tmp_path)
+    units, _ = build_units(load_site(ROOT / "tests/sites/first_round.yaml", "127.25.10.0/24"), library, tmp_path)
     made = [unit for unit in units if isinstance(unit, HttpBox)][:2]
     for box in made:
         await box.start()
@@ -38,16 +44,27 @@ async def boxes(tmp_path: Path, library: Library) -> AsyncIterator[list[HttpBox]
         await box.stop()
 
 
-async def look(library: Library, line: Line, known: list[Known], method: object, **more: object) -> SweepResult:
+async def look(library: Library, line: Line, known: list[Known], *methods: Method, **more: Any) -> SweepResult:
     owners = Owners()
     try:
-        return await sweep([line], known, library, owners, SystemClock(), methods=[method], **more)  # type: ignore[list-item,arg-type]
+        return await sweep([line], known, library, owners, SystemClock(), methods=methods, **more)
     finally:
         owners.close()
 
 
+async def why(library: Library, line: Line, known: list[Known], result: SweepResult) -> dict[str, list[Reason]]:
+    """Reasons by device for those that the sweep did not see."""
+    seen = {finding.device for finding in result.findings}
+    cases = [
+        Case(one, one.device, line, result.findings, result.troubles, library, [line])
+        for one in known
+        if one.device not in seen
+    ]
+    return {absent.device: list(absent.reasons) for absent in await explain_all(cases)}
+
+
 async def test_boxes_are_found_with_their_identity(library: Library, boxes: list[HttpBox]) -> None:
-    result = await look(library, NET, [], ConnectScan())
+    result = await look(library, NET, [], ConnectScan(), HttpIdentify())
     assert [(f.address, f.identity.serial, f.status) for f in result.findings] == [
         ("127.25.10.11", "HV-40117", "new"),
         ("127.25.10.12", "HV-40122", "new"),
@@ -60,21 +77,22 @@ async def test_missing_ones_get_reasons_from_tests_that_were_made(library: Libra
         Known("gone", "", "hallvane-rx8", "net", "127.25.10.13"),
         Known("displaced", "hallvane|hv-77", "hallvane-rx8", "net", "127.25.10.11"),
     ]
-    result = await look(library, NET, known, ConnectScan())
-    reasons = {absent.device: [r.reason for r in absent.reasons] for absent in result.missing}
-    assert "factory-fresh RX8, serial number HV-40122" in reasons["gone"][0]
-    assert "refuses connections on port 8480" in reasons["gone"][-1]
-    assert "HV-40117 answers at its address" in reasons["displaced"][0]
-    assert all(reason.hint for absent in result.missing for reason in absent.reasons)
+    result = await look(library, NET, known, ConnectScan(), HttpIdentify())
+    reasons = await why(library, NET, known, result)
+    assert "factory-fresh RX8, serial number HV-40122" in reasons["gone"][0].reason
+    assert "refuses connections on port 8480" in reasons["gone"][-1].reason
+    assert "HV-40117 answers at 127.25.10.11" in reasons["displaced"][0].reason
+    assert all(one.hint and one.test for found in reasons.values() for one in found)
 
 
 async def test_one_that_takes_connections_and_says_nothing(library: Library, boxes: list[HttpBox]) -> None:
     boxes[0].faults.silent = True
     known = [Known("d1", "hallvane|hv-40117", "hallvane-rx8", "net", "127.25.10.11")]
-    result = await look(library, NET, known, ConnectScan())
+    result = await look(library, NET, known, ConnectScan(), HttpIdentify())
     silent = next(f for f in result.findings if f.address == "127.25.10.11")
     assert silent.status == "unknown"
-    assert "does not say who it is" in result.missing[0].reasons[-1].reason
+    reasons = (await why(library, NET, known, result))["d1"]
+    assert any("does not say who it is" in one.reason for one in reasons)
 
 
 HOSTILE = [
@@ -97,10 +115,10 @@ async def test_hostile_answers_stay_evidence(library: Library, answer: bytes) ->
 
     server = await asyncio.start_server(serve, "127.25.10.9", 8480)
     async with server:
-        result = await look(library, NET, [], ConnectScan())
+        result = await look(library, NET, [], ConnectScan(), HttpIdentify())
     assert [f.address for f in result.findings] == ["127.25.10.9"]
     assert result.troubles == []
-    assert all(len(value) <= 120 for value in result.findings[0].facts.values())
+    assert all(len(value) <= 400 for value in result.findings[0].facts.values())
 
 
 async def test_a_line_that_cannot_be_used_is_told_and_blamed(library: Library, tmp_path: Path) -> None:
@@ -108,13 +126,15 @@ async def test_a_line_that_cannot_be_used_is_told_and_blamed(library: Library, t
     known = [Known("d1", "x|1", "dunmarrow-dr2", "bus", "1", 9600)]
     result = await look(library, line, known, OsdpScan())
     assert "does not exist" in result.troubles[0]["message"]
-    assert "could not be used" in result.missing[0].reasons[0].reason
+    reasons = (await why(library, line, known, result))["d1"]
+    assert "could not be used" in reasons[0].reason
+    assert "There is no adapter" in reasons[1].reason
 
 
 async def test_the_bus_is_scanned(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Two units at two speeds, a pair on one address, one that is slow to answer."""
     monkeypatch.setattr(osdp_scan, "MAX_ADDRESS", 8)
-    _, ports = build_units(load_site(ROOT / "demo/skerry_point.yaml"), library, tmp_path)
+    _, ports = build_units(load_site(ROOT / "tests/sites/first_round.yaml"), library, tmp_path)
     bus: OsdpLine = ports[0]
     fresh = next(unit for unit in bus.units if unit.name == "Fresh module")
     twin = OsdpUnit(fresh.profile, "00B70E99", "3.1.0", dict(fresh.running), dict(fresh.startup), address=0)
@@ -130,12 +150,11 @@ async def test_the_bus_is_scanned(library: Library, tmp_path: Path, monkeypatch:
     assert found["1", 9600].identity.model == "DR2"
     assert found["3", 38400].status == "moved"
     assert found["0", 9600].status == "duplicate"
-    assert result.missing == []
 
 
 async def test_stopping_a_sweep_keeps_what_was_seen(library: Library, boxes: list[HttpBox]) -> None:
     stop = asyncio.Event()
-    known = [Known("gone", "", "hallvane-rx8", "net", "127.25.10.13")]
-    result = await look(library, NET, known, ConnectScan(), stop=stop, saw=lambda s: s.method == "http" and stop.set())
+    methods = (ConnectScan(), HttpIdentify())
+    result = await look(library, NET, [], *methods, stop=stop, saw=lambda s: s.method == "http" and stop.set())
     assert result.findings
-    assert result.missing == [], "nobody is called missing by half a look"
+    assert not result.complete, "nobody is called missing by half a look"

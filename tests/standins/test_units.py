@@ -17,18 +17,18 @@ from netloom_core.plan.documents import get
 from netloom_core.profiles.load import Library
 from netloom_core.protocols.osdp.constants import Cmd, Out, Rep
 from netloom_core.protocols.osdp.frames import Frame, decode
-from netloom_core.sweep.mdns import MdnsBrowse
+from netloom_core.sweep.methods.mdns import MdnsBrowse
 from netloom_core.sweep.sweep import sweep
 from netloom_standins.__main__ import Memory, write_private
 from netloom_standins.announce import Announcer
 from netloom_standins.control import FAULTS, Control
 from netloom_standins.http_box import HttpBox
 from netloom_standins.osdp_line import OsdpUnit
-from netloom_standins.site import build_units, load_site, moved
+from netloom_standins.site import build_units, load_site, written_out
 from netloom_standins.units import Unit
 from tests.conftest import ROOT
 
-SITE = ROOT / "demo/skerry_point.yaml"
+SITE = ROOT / "tests/sites/first_round.yaml"
 
 
 @pytest.fixture
@@ -46,7 +46,9 @@ def module(units: dict[str, Unit]) -> OsdpUnit:
 
 def test_the_site_can_lie_in_another_network(units: dict[str, Unit]) -> None:
     assert get(units["Car deck box"].running, "/network/address") == "127.27.10.12"
-    assert moved("127.20.10.200", "127.20.10.0/24", "127.27.10.0/24") == "127.27.10.200"
+    series = {"series": {"count": 2}, "name": "Box {n}", "serial": "B-{nn}", "address": "127.27.10.11"}
+    made = [(one["name"], one["serial"], one["address"]) for one in written_out(series)]
+    assert made == [("Box 1", "B-01", "127.27.10.11"), ("Box 2", "B-02", "127.27.10.12")]
 
 
 def test_the_demo_is_wrong_in_the_ways_it_says(units: dict[str, Unit], module: OsdpUnit) -> None:

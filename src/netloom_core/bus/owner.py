@@ -7,13 +7,14 @@ conversation, not one run, so that nobody waits long.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator, Generator
+from collections.abc import AsyncIterator, Callable, Generator
 from contextlib import asynccontextmanager
 from typing import TypeVar
 
 from netloom_core.bus.timing import line_time
 from netloom_core.errors import NetloomError
-from netloom_core.links.serial import SerialLink
+from netloom_core.links.ports import open_port
+from netloom_core.links.serial import ByteLink
 from netloom_core.model.line import Line
 from netloom_core.protocols.osdp.constants import BUSY_PAUSE_S, IDLE_CHARACTERS, REPLY_TIMEOUT_S
 from netloom_core.protocols.osdp.frames import Receiver
@@ -21,28 +22,32 @@ from netloom_core.protocols.osdp.messages import Command, Reply
 from netloom_core.protocols.osdp.session import Again, Ignore, Session
 
 Result = TypeVar("Result")
+Locate = Callable[[Line], str]
 MAX_REPLY_CHARACTERS = 256  # a reply that has begun may take this much line time more
 
 
 class SerialOwner:
-    """The owner of one serial line. Opens the port at first use."""
+    """The owner of one serial line. Opens the port at first use, wherever its adapter is by then."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: Line, locate: Locate) -> None:
         self.line = line
+        self._locate = locate
         self.holder = ""
         self._turn = asyncio.Lock()
-        self._link: SerialLink | None = None
+        self._link: ByteLink | None = None
         self._receiver = Receiver()
         self._sessions: dict[tuple[int, int], Session] = {}
         self.strays: set[int] = set()  # units heard when nobody was waiting for them; a scan asks them again
 
     @asynccontextmanager
-    async def turn(self, who: str) -> AsyncIterator[SerialLink]:
+    async def turn(self, who: str) -> AsyncIterator[ByteLink]:
         async with self._turn:
             self.holder = who
             try:
                 if self._link is None:
-                    self._link = SerialLink.open(self.line.path, self.line.speed)
+                    # A port's name can change between two openings, and asking for it looks at files.
+                    path = await asyncio.to_thread(self._locate, self.line)
+                    self._link = await open_port(path, self.line.speed, self.line.parity, self.line.source)
                 yield self._link
             except NetloomError as error:
                 if error.code in ("port-missing", "link"):
@@ -71,7 +76,7 @@ class SerialOwner:
         """Drive a flow with one unit to its end, in one turn of the line."""
         talk = session or self.session(address, speed)
         async with self.turn(who) as link:
-            link.set_speed(speed)
+            await link.set_line(speed, self.line.parity)
             try:
                 command = next(flow)
                 while True:
@@ -83,7 +88,7 @@ class SerialOwner:
             finally:
                 flow.close()
 
-    async def _exchange(self, link: SerialLink, talk: Session, command: Command, timeout: float) -> Reply:
+    async def _exchange(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
         data = talk.send(command)
         while True:
             await asyncio.sleep(line_time(IDLE_CHARACTERS, link.speed))
@@ -97,7 +102,7 @@ class SerialOwner:
                 await asyncio.sleep(BUSY_PAUSE_S)
             data = verdict.data
 
-    async def _listen(self, link: SerialLink, talk: Session, patience: float) -> Reply | Again:
+    async def _listen(self, link: ByteLink, talk: Session, patience: float) -> Reply | Again:
         loop = asyncio.get_running_loop()
         deadline = loop.time() + patience
         begun = False
@@ -134,18 +139,24 @@ class SerialOwner:
         self._drop()
 
 
+def _port(line: Line) -> tuple[str, int, str]:
+    return line.path, line.speed, line.parity
+
+
 class Owners:
     """The owners of all serial lines, by line id; the one place that opens ports."""
 
-    def __init__(self) -> None:
+    def __init__(self, locate: Locate = lambda line: line.path) -> None:
+        """`locate` gives a line's present port; it may look at the system and take a moment."""
         self._serial: dict[str, SerialOwner] = {}
+        self._locate = locate
 
     def serial(self, line: Line) -> SerialOwner:
         owner = self._serial.get(line.id)
-        if owner is None or (owner.line.path, owner.line.speed) != (line.path, line.speed):
+        if owner is None or _port(owner.line) != _port(line):
             if owner is not None:
                 owner.close()
-            owner = self._serial[line.id] = SerialOwner(line)
+            owner = self._serial[line.id] = SerialOwner(line, self._locate)
         return owner
 
     def holder(self, line_id: str) -> str:

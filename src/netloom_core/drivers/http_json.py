@@ -19,6 +19,7 @@ from netloom_core.plan.documents import MISSING, Document, get, put
 from netloom_core.profiles.schema import HttpCall, HttpReach, Profile
 
 MAX_FACT = 120
+MAX_SUBORDINATES = 256
 
 
 def identity_of(reach: HttpReach, reply: Any) -> Identity:
@@ -61,6 +62,19 @@ class HttpJsonDriver:
 
     async def identify(self) -> Identity:
         return identity_of(self._reach, await self._call(self._reach.identify, signed=False))
+
+    async def subordinates(self) -> list[dict[str, str]]:
+        """Facts of everybody on the bus that the device leads, as its profile maps them; at most 256."""
+        behind = self._reach.behind
+        if behind is None:
+            return []
+        reply = await self._call(behind.list)
+        items = get(reply, behind.items) if behind.items else reply
+        found = []
+        for item in items[:MAX_SUBORDINATES] if isinstance(items, list) else []:
+            values = {name: get(item, pointer) for name, pointer in behind.fields.items()}
+            found.append({n: str(v)[:MAX_FACT] for n, v in values.items() if isinstance(v, str | int)})
+        return found
 
     async def read(self, which: str) -> Document:
         call = self._reach.read.get("startup" if which == "startup" else "running")

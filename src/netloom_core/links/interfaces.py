@@ -1,14 +1,52 @@
-"""This computer's own addresses: which one lies in a line's network."""
+"""This computer's own interfaces: which one lies in a line's network, and how they are."""
 
 from __future__ import annotations
 
 import ipaddress
+from dataclasses import dataclass
+from pathlib import Path
 
 import ifaddr
 
 from netloom_core.errors import AddressOutside
 
 LOOPBACK = ipaddress.IPv4Network("127.0.0.0/8")
+SYS_NET = Path("/sys/class/net")
+NEIGHBOURS = Path("/proc/net/arp")
+COMPLETE = 0x2  # ATF_COM: the entry has a MAC address
+MAX_NEIGHBOURS = 8192
+
+
+@dataclass(frozen=True)
+class Interface:
+    """One address of one interface. `link` is False when no cable carries a signal."""
+
+    name: str
+    address: str
+    network: ipaddress.IPv4Network
+    link: bool
+
+
+def is_loopback(address: str) -> bool:
+    return ipaddress.ip_address(address) in LOOPBACK
+
+
+def has_link(name: str) -> bool:
+    """Whether the interface is up and has a carrier (Linux sysfs-class-net)."""
+    try:
+        return (SYS_NET / name / "carrier").read_text().strip() == "1"
+    except OSError:
+        return False  # reading it fails while the interface is down
+
+
+def all_interfaces() -> list[Interface]:
+    found = []
+    for adapter in ifaddr.get_adapters():
+        for one in adapter.ips:
+            if isinstance(one.ip, str):
+                network = ipaddress.IPv4Network((one.ip, one.network_prefix), strict=False)
+                found.append(Interface(adapter.name, one.ip, network, has_link(adapter.name)))
+    return found
 
 
 def own_address(network: ipaddress.IPv4Network, interface: str = "") -> tuple[str, str]:
@@ -19,15 +57,26 @@ def own_address(network: ipaddress.IPv4Network, interface: str = "") -> tuple[st
     """
     if network.subnet_of(LOOPBACK):
         return str(next(network.hosts())), interface or "lo"
-    seen = []
-    for adapter in ifaddr.get_adapters():
-        for one in adapter.ips:
-            if not isinstance(one.ip, str):
-                continue
-            seen.append(f"{one.ip} on {adapter.name}")
-            if ipaddress.ip_address(one.ip) in network and interface in ("", adapter.name):
-                return one.ip, adapter.name
+    known = all_interfaces()
+    for one in known:
+        if ipaddress.ip_address(one.address) in network and interface in ("", one.name):
+            return one.address, one.name
+    seen = ", ".join(f"{one.address} on {one.name}" for one in known)
     raise AddressOutside(
         f"This computer has no address in {network}{' on ' + interface if interface else ''}.",
-        f"Give its network card an address there. It has: {', '.join(seen) or 'none'}.",
+        f"Give its network card an address there. It has: {seen or 'none'}.",
     )
+
+
+def neighbours(interface: str = "") -> dict[str, str]:
+    """MAC address by IP address, of those that answered ARP (Linux /proc/net/arp)."""
+    try:
+        lines = NEIGHBOURS.read_text().splitlines()[1 : MAX_NEIGHBOURS + 1]
+    except OSError:
+        return {}
+    found = {}
+    for line in lines:
+        words = line.split()
+        if len(words) >= 6 and int(words[2], 16) & COMPLETE and interface in ("", words[5]):
+            found[words[0]] = words[3].lower()
+    return found

@@ -9,12 +9,39 @@ from __future__ import annotations
 import asyncio
 import errno
 import os
+from typing import Protocol
 
 import serial
 
 from netloom_core.errors import LinkError, PortBusy, PortMissing
 
 READ_BYTES = 4096
+BREAK_S = 0.25
+
+
+class ByteLink(Protocol):
+    """What the owner of a line needs of its port, wherever the port is."""
+
+    path: str
+
+    @property
+    def speed(self) -> int: ...
+
+    async def set_line(self, speed: int, parity: str = "N") -> None: ...
+
+    async def send_break(self, seconds: float = BREAK_S) -> None: ...
+
+    def take(self) -> bytes:
+        """What has come in so far, without waiting."""
+        ...
+
+    def write(self, data: bytes) -> None: ...
+
+    async def read(self, timeout: float) -> bytes:
+        """Whatever has come, waiting at most `timeout` seconds; empty after silence."""
+        ...
+
+    def close(self) -> None: ...
 
 
 def _mapped(error: OSError, path: str) -> LinkError:
@@ -47,9 +74,9 @@ class SerialLink:
         asyncio.get_running_loop().add_reader(opened.fileno(), self._readable)
 
     @classmethod
-    def open(cls, path: str, speed: int) -> SerialLink:
+    def open(cls, path: str, speed: int, parity: str = "N") -> SerialLink:
         try:
-            opened = serial.Serial(path, speed, timeout=0, write_timeout=0, exclusive=True)
+            opened = serial.Serial(path, speed, parity=parity, timeout=0, write_timeout=0, exclusive=True)
         except OSError as error:  # SerialException is an OSError
             raise _mapped(error, path) from error
         except ValueError as error:
@@ -60,15 +87,24 @@ class SerialLink:
     def speed(self) -> int:
         return int(self._port.baudrate)
 
-    def set_speed(self, speed: int) -> None:
-        if speed == self._port.baudrate:
+    async def set_line(self, speed: int, parity: str = "N") -> None:
+        if (speed, parity) == (self._port.baudrate, self._port.parity):
             return
         try:
-            self._port.baudrate = speed
+            self._port.parity, self._port.baudrate = parity, speed
         except OSError as error:
             raise _mapped(error, self.path) from error
         except ValueError as error:
             raise LinkError(f"The port {self.path} cannot be set to {speed} baud.", "Choose a usual speed.") from error
+
+    async def send_break(self, seconds: float = BREAK_S) -> None:
+        """Hold the line low for so long. Ports without that, as pseudo-terminals, take it without effect."""
+        try:
+            self._port.break_condition = True
+            await asyncio.sleep(seconds)
+            self._port.break_condition = False
+        except OSError as error:
+            raise _mapped(error, self.path) from error
 
     def _readable(self) -> None:
         try:

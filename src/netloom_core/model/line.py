@@ -8,15 +8,20 @@ from dataclasses import dataclass
 from netloom_core.errors import AddressOutside
 
 MAX_HOSTS = 4096  # a /20; larger sweeps are refused, they would take minutes and flood the network
+DIRECT = "direct"  # the address of the one device at the end of a point-to-point serial line
+UNITS = {"osdp": (0, 126), "modbus": (1, 247)}  # addresses on a bus, first and last
 
 
 @dataclass(frozen=True)
 class Line:
     """One thing that devices hang on.
 
-    `kind` is `ip` or `serial`. An IP line has a `network` (CIDR) and the `source`
-    address of this computer in it; all its traffic is sent from there. A serial
-    line has a `path`, its usual `speed` in baud and the `protocol` spoken on it.
+    `kind` is `ip`, `serial` or `behind`. An IP line has a `network` (CIDR), the `source`
+    address of this computer in it, and the `interface`; all its traffic leaves there. A
+    serial line has a `path` (a port or an `rfc2217://` address), the `adapter` that the
+    port belongs to, its usual `speed` in baud, `parity` and the `protocol` spoken on it. A
+    line `behind` a device is the bus that its `parent` (a device id) leads. `off` are the
+    sweep methods that are switched off on it.
     """
 
     id: str
@@ -27,6 +32,15 @@ class Line:
     path: str = ""
     speed: int = 9600
     protocol: str = ""
+    interface: str = ""
+    parity: str = "N"
+    adapter: str = ""
+    parent: str = ""
+    off: tuple[str, ...] = ()
+
+    @property
+    def loopback(self) -> bool:
+        return bool(self.source) and ipaddress.ip_address(self.source).is_loopback
 
     def hosts(self) -> list[str]:
         """Addresses of an IP line that a device can have, own address left out, in order."""
@@ -42,7 +56,12 @@ class Line:
     def holds(self, address: str) -> bool:
         """Whether the address can be one of this line's devices."""
         if self.kind == "serial":
-            return address.isdecimal() and 0 <= int(address) <= 126
+            low, high = UNITS.get(self.protocol, (1, 0))
+            return (address.isdecimal() and low <= int(address) <= high) or (
+                self.protocol not in UNITS and address == DIRECT
+            )
+        if self.kind == "behind":
+            return address.isdecimal() and int(address) <= 255
         try:
             parsed = ipaddress.ip_address(address)
         except ValueError:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from netloom_core.errors import ProfileError
 from netloom_core.profiles.schema import Profile
 
 MAX_PROFILE_BYTES = 1_000_000
+NAMED = 40  # weight of maker and model as the profile itself or its aliases name them
 
 
 def load_profile(path: Path) -> Profile:
@@ -34,10 +36,22 @@ class Library:
 
     def __init__(self, profiles: list[Profile]) -> None:
         self._profiles: dict[str, Profile] = {}
+        self._makers: dict[str, str] = {}
+        # Rules by one of their facts, so that a sweep of thousands tries only those that can fit.
+        self._rules: dict[tuple[str, str], list[tuple[dict[str, str], int, Profile]]] = defaultdict(list)
         for profile in profiles:
             if profile.id in self._profiles:
                 raise ProfileError(f"Two profiles have the id {profile.id}.", "Rename one.")
             self._profiles[profile.id] = profile
+            for name in (profile.maker, *profile.maker_aliases):
+                self._makers[name.casefold()] = profile.maker
+            rules = [(rule.facts, rule.weight) for rule in profile.match]
+            rules += [({"maker": profile.maker, "model": name}, NAMED) for name in (profile.model, *profile.aliases)]
+            rules += [(mode.facts, NAMED) for mode in profile.modes]
+            for facts, weight in rules:
+                folded = {name: value.casefold() for name, value in facts.items()}
+                first = next((name for name in ("model", "model_number") if name in folded), next(iter(folded)))
+                self._rules[first, folded[first]].append((folded, weight, profile))
 
     @classmethod
     def read(cls, folder: Path) -> Library:
@@ -57,23 +71,28 @@ class Library:
             )
         return profile
 
+    def maker(self, name: str) -> str:
+        """The name that a maker goes by here, for whatever way it is written."""
+        return self._makers.get(name.casefold(), name)
+
+    def maker_of_mac(self, mac: str) -> str:
+        """The maker whose profiles claim that MAC prefix; empty where none does."""
+        for profile in self:
+            if any(mac.lower().startswith(prefix.lower()) for prefix in profile.mac_prefixes):
+                return profile.maker
+        return ""
+
     def best(self, facts: dict[str, str]) -> Profile | None:
-        """The profile whose match rules weigh most for these facts; None where none fits or two tie."""
+        """The profile whose rules weigh most for these facts; None where none fits or two tie."""
         folded = {name: value.casefold() for name, value in facts.items()}
-        scored = sorted(
-            (
-                (
-                    sum(
-                        rule.weight
-                        for rule in profile.match
-                        if all(folded.get(name) == value.casefold() for name, value in rule.facts.items())
-                    ),
-                    profile.id,
-                )
-                for profile in self
-            ),
-            reverse=True,
-        )
-        if not scored or scored[0][0] == 0 or (len(scored) > 1 and scored[0][0] == scored[1][0]):
+        if "maker" in folded:
+            folded["maker"] = self.maker(folded["maker"]).casefold()
+        weights: dict[str, int] = defaultdict(int)
+        for fact in folded.items():
+            for wanted, weight, profile in self._rules.get(fact, ()):
+                if all(folded.get(name) == value for name, value in wanted.items()):
+                    weights[profile.id] += weight
+        ranked = sorted(weights, key=lambda ident: -weights[ident])
+        if not ranked or (len(ranked) > 1 and weights[ranked[0]] == weights[ranked[1]]):
             return None
-        return self._profiles[scored[0][1]]
+        return self._profiles[ranked[0]]

@@ -93,6 +93,20 @@ class HttpCall(_Part):
     body: dict[str, Any] | None = None
 
 
+class Behind(_Part):
+    """How a device tells who is on the bus that it leads: a list at `items`, each with these fields.
+
+    `fields` are JSON Pointers by fact, `address` among them. It can only tell while its
+    setting `leads` has one of the values.
+    """
+
+    name: str
+    list: HttpCall
+    items: str = ""
+    fields: dict[str, str]
+    leads: Need | None = None
+
+
 class HttpReach(_Part):
     """HTTP with JSON bodies. Pointers in `identity` and `token` are JSON Pointers into replies."""
 
@@ -110,6 +124,7 @@ class HttpReach(_Part):
     events: HttpCall | None = None
     restart_seconds: float = Field(default=10, gt=0, le=600)
     services: list[str] = []
+    behind: Behind | None = None
 
 
 class TableReach(_Part):
@@ -130,9 +145,82 @@ class OsdpReach(_Part):
     restart_seconds: float = Field(default=5, gt=0, le=600)
 
 
+class ModbusReach(_Part):
+    """Modbus on RS-485 or TCP. `serial` are the holding registers that hold the serial number as text."""
+
+    port: int = Field(default=502, ge=1, le=65535)
+    speeds: list[int] = [9600, 19200]
+    serial_register: int | None = Field(default=None, ge=0, le=65535)
+    serial_count: int = Field(default=4, ge=1, le=60)
+
+
+class Ask(_Part):
+    """One question of a dialogue. Named groups of `answer`, a regular expression, are facts."""
+
+    send: str = Field(max_length=200)
+    answer: str = Field(max_length=400)
+
+
+class DialogueReach(_Part):
+    """A text dialogue on a serial line. Left as found: `leave` is always sent when `enter` was answered.
+
+    `guard_seconds` of silence go before and after `enter`, as escape sequences want.
+    `greeting` is a regular expression for what shows that it listens.
+    """
+
+    speeds: list[int] = [9600]
+    parity: Literal["N", "E", "O"] = "N"
+    enter: str = Field(default="\r", max_length=40)
+    guard_seconds: float = Field(default=0, ge=0, le=3)
+    greeting: str = Field(max_length=200)
+    ask: list[Ask] = []
+    leave: str = Field(default="", max_length=40)
+
+
+class Phrase(_Part):
+    label: str
+    send: str = Field(max_length=400)
+
+
+class ConsoleReach(_Part):
+    """A console for people: over the device's serial line, Telnet or SSH."""
+
+    kind: Literal["serial", "telnet", "ssh"]
+    port: int = Field(default=0, ge=0, le=65535)
+    line_end: str = "\r"
+    phrases: list[Phrase] = []
+
+
 class Reach(_Part):
+    """What it answers. The ones without details are known by their own protocol's facts."""
+
     http: HttpReach | None = None
     osdp: OsdpReach | None = None
+    modbus: ModbusReach | None = None
+    dialogue: DialogueReach | None = None
+    console: ConsoleReach | None = None
+    snmp: bool = False
+    pjlink: bool = False
+    onvif: bool = False
+    artnet: bool = False
+    sacn: bool = False
+    behind: bool = False
+    services: list[str] = []
+    ports: list[int] = []
+
+    @property
+    def named(self) -> list[str]:
+        """The protocols by name, the one with a driver first."""
+        names = ("http", "osdp", "modbus", "dialogue", "snmp", "pjlink", "onvif", "artnet", "sacn", "behind", "console")
+        return [name for name in names if getattr(self, name)]
+
+
+class Mode(_Part):
+    """A firmware mode in which it shows itself in another way, known by these facts."""
+
+    name: str
+    facts: dict[str, str]
+    note: str = ""
 
 
 class Factory(_Part):
@@ -154,7 +242,10 @@ class Profile(_Part):
     model: str
     kind: str
     aliases: list[str] = []
-    match: list[Match]
+    maker_aliases: list[str] = []
+    mac_prefixes: list[str] = []
+    modes: list[Mode] = []
+    match: list[Match] = []
     reach: Reach
     factory: Factory = Factory()
     settings: list[Setting] = []
@@ -174,7 +265,7 @@ class Profile(_Part):
             for need in setting.needs:
                 if need.path not in self.by_path:
                     raise ValueError(f"{setting.path} needs {need.path}, which is not described")
-        if self.reach.http is None and self.reach.osdp is None:
+        if not self.reach.named:
             raise ValueError("reach names no protocol")
         return self
 
@@ -203,7 +294,36 @@ class Profile(_Part):
 
     @property
     def protocol(self) -> str:
-        return "http" if self.reach.http else "osdp"
+        return self.reach.named[0]
+
+    @property
+    def has_driver(self) -> bool:
+        """Whether its settings can be read and written yet, not only its presence seen."""
+        return self.reach.http is not None or self.reach.osdp is not None
+
+    def mode_of(self, facts: dict[str, str]) -> str:
+        """The firmware mode that these facts show; empty for the usual one."""
+        folded = {name: value.casefold() for name, value in facts.items()}
+        for mode in self.modes:
+            if all(folded.get(name) == value.casefold() for name, value in mode.facts.items()):
+                return mode.name
+        return ""
+
+    @property
+    def line_kinds(self) -> tuple[str, ...]:
+        """On which kinds of line, or `serial:PROTOCOL`, it can be."""
+        kinds = []
+        reach = self.reach
+        if reach.http or reach.snmp or reach.pjlink or reach.onvif or reach.artnet or reach.sacn:
+            kinds.append("ip")
+        if reach.console and reach.console.kind != "serial" and "ip" not in kinds:
+            kinds.append("ip")
+        for name in ("osdp", "modbus", "dialogue"):
+            if getattr(reach, name):
+                kinds.append(f"serial:{name}")
+        if reach.behind:
+            kinds.append("behind")
+        return tuple(kinds)
 
     @property
     def writable(self) -> list[str]:

@@ -2,24 +2,32 @@
 
 from __future__ import annotations
 
+import ipaddress
+import socket
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Protocol
+from dataclasses import dataclass, field
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
+from netloom_core.model.access import Access
+from netloom_core.model.device import Target
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
+from netloom_core.sweep.pace import Share
+
+MAX_FACT = 400
 
 
 @dataclass
 class Look:
-    """One look along one line.
+    """One look along one line by one method.
 
     `expected` are the places (address, speed) where devices of the line should be; they
-    are looked at first. `saw` takes each sighting at once; `progress` takes a method's
-    name with its steps done and in all.
+    are looked at first. `saw` takes each sighting at once; `progress` takes steps done and
+    in all; `note` takes a sentence about what was left out and why. Every packet is taken
+    from `pace` before it is sent. `methods` are all that run on this line; `parent` leads a
+    line behind a device. `heard` holds the addresses that any method saw so far.
     """
 
     line: Line
@@ -28,17 +36,61 @@ class Look:
     clock: Clock
     expected: tuple[tuple[str, int], ...]
     saw: Callable[[Sighting], None]
-    progress: Callable[[str, int, int], None]
+    progress: Callable[[int, int], None]
+    note: Callable[[str], None]
+    pace: Share
+    access: Access = field(default_factory=Access)
+    methods: tuple[Method, ...] = ()
+    parent: Target | None = None
+    heard: set[str] = field(default_factory=set)
 
     def sight(self, address: str, method: str, **facts: str) -> None:
-        self.saw(Sighting(self.line.id, address, method, self.clock.now(), facts))
+        """Give a sighting; empty facts are left out, long ones cut."""
+        kept = {name: value[:MAX_FACT] for name, value in facts.items() if value}
+        self.saw(Sighting(self.line.id, address, method, self.clock.now(), kept))
+
+    def accepts(self, address: str) -> bool:
+        """Whether somebody who answers from there is on this line's wire.
+
+        On a real interface an address outside of the network is welcome: it is somebody with
+        another subnet on the same wire. On loopback all lines share one wire.
+        """
+        try:
+            parsed = ipaddress.ip_address(address)
+        except ValueError:
+            return False
+        if address == self.line.source or parsed.is_multicast or parsed.is_unspecified:
+            return False
+        return self.line.holds(address) or not self.line.loopback
+
+    def outside(self, address: str) -> dict[str, str]:
+        return {} if self.line.holds(address) else {"outside": "yes"}
 
 
-class Method(Protocol):
-    """A way to find devices. Never writes to one; ends by itself; adds no waiting to others."""
+class Method:
+    """A way to find devices. Never writes to one; ends by itself; adds no waiting to others.
 
-    name: str
+    `needs` and `sends` are sentences for people; `wait_s` is how long it listens where that is
+    fixed, in seconds. A method that speaks on connections which
+    the connect scan opens names its `ports` and has a `greet`; one that goes its own way
+    has a `run`.
+    """
 
-    def fits(self, line: Line) -> bool: ...
+    name = ""
+    title = ""
+    needs = ""
+    sends = ""
+    wait_s = 0.0
+    kinds: tuple[str, ...] = ("ip",)
 
-    async def run(self, look: Look) -> None: ...
+    def fits(self, line: Line, library: Library) -> bool:
+        return line.kind in self.kinds
+
+    async def run(self, look: Look) -> None:
+        """Look along the line. Raises NetloomError when the line cannot be used that way."""
+
+    def ports(self, library: Library) -> frozenset[int]:
+        return frozenset()
+
+    async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
+        """Say what is needed to know who listens there. The socket is closed by the caller."""

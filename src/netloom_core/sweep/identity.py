@@ -1,13 +1,23 @@
 """Fusing sightings into findings: who is it, and do we know it. Pure.
 
-Maker and serial number name a device for good. A sighting without them belongs to
-whoever was identified at the same place, else to the place alone.
+Facts that name a device have grades. What is of a higher grade is never overruled:
+
+    1  maker and serial number       a device has one; two that differ are two devices
+    2  RDM UID, UUID, USB serial     may be several on one device
+    3  MAC address                   one for each interface; cloned ones exist
+    4  the place in one sweep        whoever answers at one address is one, unless 1 to 3 differ
+    5  the place on record, host     only for what tells nothing better, and only where unique
+
+Sightings that share a fact are one device, grade by grade, unless their serial numbers
+differ or a person said that they are apart. Devices on record take part like sightings,
+so an old sighting's MAC leads to a serial number that only another method tells.
 """
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from netloom_core.model.device import Identity
@@ -15,10 +25,34 @@ from netloom_core.model.line import address_key
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
 
+_PLACEHOLDER = re.compile(
+    r"^(0+|f+|-+|n/?a|none|unknown|not ?set|default|serial( ?number)?|1234567890?)$", re.IGNORECASE
+)
+_MAC = re.compile(r"^[0-9a-f]{2}(:[0-9a-f]{2}){5}$")
+_UUID = re.compile(r"^[0-9a-f]{8}-?([0-9a-f]{4}-?){3}[0-9a-f]{12}$")
+GRADE = {"serial": 1, "rdm": 2, "uuid": 2, "usb": 2, "mac": 3}
+
+# Whose facts and whose address count when several methods tell: what answered us there
+# itself comes before what was announced or seen by somebody else.
+_DIRECT = {"http": 0, "osdp": 0, "modbus": 0, "onvif": 0, "dialogue": 0, "behind": 0, "pjlink": 0, "snmp": 1,
+           "connect": 2, "ssh": 2, "telnet": 2, "mdns": 3, "ssdp": 3, "neighbour": 4, "forwarding": 9}  # fmt: skip
+_OTHER = 2
+
+
+@dataclass(frozen=True)
+class Place:
+    line: str
+    address: str
+    speed: int = 0
+
 
 @dataclass(frozen=True)
 class Known:
-    """A device on record. `key` is empty while nobody has seen it (planned only)."""
+    """A device on record. `key` is empty while nobody has seen it (planned only).
+
+    `keys` are all facts that ever named it, `places` where else it was (two interfaces),
+    `apart` keys that a person said are not its.
+    """
 
     device: str
     key: str
@@ -26,10 +60,20 @@ class Known:
     line: str
     address: str
     speed: int = 0
+    keys: tuple[str, ...] = ()
+    places: tuple[Place, ...] = ()
+    host: str = ""
+    apart: tuple[str, ...] = ()
+
+    @property
+    def everywhere(self) -> tuple[Place, ...]:
+        return (Place(self.line, self.address, self.speed), *self.places)
 
 
 @dataclass
 class Finding:
+    """One device as one sweep saw it. `same_as` are other records whose facts it has, too."""
+
     line: str
     address: str
     speed: int
@@ -39,99 +83,299 @@ class Finding:
     device: str = ""
     methods: list[str] = field(default_factory=list)
     facts: dict[str, str] = field(default_factory=dict)
+    keys: tuple[str, ...] = ()
+    places: tuple[Place, ...] = ()
+    same_as: tuple[str, ...] = ()
+    sightings: list[Sighting] = field(default_factory=list)
 
 
 def key_of(facts: dict[str, str]) -> str:
     return Identity(maker=facts.get("maker", ""), serial=facts.get("serial", "")).key
 
 
-# Which sighting's address counts when one device was seen at two: what answered us there
-# itself comes before what was announced.
-_DIRECT = {"http": 0, "osdp": 0, "connect": 1, "mdns": 2}
+def keys_of(facts: dict[str, str], library: Library | None = None) -> list[tuple[str, str]]:
+    """(kind, key) of every fact that names a device; placeholders and broken ones are left out."""
+    found = []
+    serial, maker = facts.get("serial", "").strip(), facts.get("maker", "").strip()
+    if serial and maker and not _PLACEHOLDER.match(serial):
+        found.append(("serial", Identity(maker=library.maker(maker) if library else maker, serial=serial).key))
+    if uid := facts.get("rdm_uid", "").lower():
+        found.append(("rdm", f"rdm:{uid}"))
+    uuid = facts.get("uuid", "").lower()
+    if _UUID.match(uuid) and len(set(uuid) - {"-"}) > 1:
+        found.append(("uuid", f"uuid:{uuid.replace('-', '')}"))
+    if usb := facts.get("usb_serial", "").lower():
+        found.append(("usb", f"usb:{usb}"))
+    for mac in dict.fromkeys([facts.get("mac", ""), *facts.get("macs", "").split()]):
+        lowered = mac.lower().replace("-", ":")
+        if _MAC.match(lowered) and not int(lowered[:2], 16) & 1 and lowered != "00:00:00:00:00:00":
+            found.append(("mac", f"mac:{lowered}"))
+    return found
+
+
+def kind_of(key: str) -> str:
+    head = key.partition(":")[0]
+    return head if head in GRADE and "|" not in head else "serial"
+
+
+def best_key(keys: Iterable[str]) -> str:
+    """The one of highest grade; what the record is told apart by."""
+    return min(keys, key=lambda key: (GRADE[kind_of(key)], key), default="")
+
+
+def serial_part(key: str) -> str:
+    return key.rpartition("|")[2]
+
+
+class _Cluster:
+    __slots__ = ("apart", "keys", "records", "seen", "serials")
+
+    def __init__(self) -> None:
+        self.keys: dict[str, None] = {}
+        self.serials: set[str] = set()
+        self.records: list[Known] = []
+        self.seen: list[Sighting] = []
+        self.apart: set[str] = set()
+
+    def add_key(self, kind: str, key: str) -> None:
+        self.keys[key] = None
+        if kind == "serial":
+            self.serials.add(serial_part(key))
+
+
+class _Fusion:
+    """Clusters by union and find, each with what it may not be joined with."""
+
+    def __init__(self) -> None:
+        self._up: list[int] = []
+        self.clusters: list[_Cluster] = []
+
+    def new(self) -> int:
+        self._up.append(len(self._up))
+        self.clusters.append(_Cluster())
+        return len(self._up) - 1
+
+    def find(self, n: int) -> int:
+        while self._up[n] != n:
+            self._up[n] = self._up[self._up[n]]
+            n = self._up[n]
+        return n
+
+    def may_join(self, a: _Cluster, b: _Cluster) -> bool:
+        if a.serials and b.serials and a.serials != b.serials:
+            return False
+        return not (a.apart and a.apart & b.keys.keys()) and not (b.apart and b.apart & a.keys.keys())
+
+    def join(self, one: int, other: int) -> bool:
+        """Whether they are one now."""
+        one, other = self.find(one), self.find(other)
+        if one == other:
+            return True
+        a, b = self.clusters[one], self.clusters[other]
+        if not self.may_join(a, b):
+            return False
+        if len(a.seen) + len(a.keys) < len(b.seen) + len(b.keys):
+            one, other, a, b = other, one, b, a
+        self._up[other] = one
+        a.keys.update(b.keys)
+        a.serials |= b.serials
+        a.records += b.records
+        a.seen += b.seen
+        a.apart |= b.apart
+        return True
+
+    def roots(self) -> list[_Cluster]:
+        return [self.clusters[n] for n in range(len(self._up)) if self._up[n] == n]
+
+
+def _spot(sighting: Sighting) -> tuple[str, str, str]:
+    return sighting.line, sighting.address, sighting.facts.get("speed", "")
 
 
 def fuse(sightings: Iterable[Sighting], known: Iterable[Known], library: Library) -> list[Finding]:
-    """Findings in order of line and address, one for each identity, or place without one."""
-    by_key: dict[str, list[Sighting]] = defaultdict(list)
-    anonymous: dict[tuple[str, str, str], list[Sighting]] = defaultdict(list)
-    for sighting in sightings:
-        key = key_of(sighting.facts)
-        if key:
-            by_key[key].append(sighting)
+    """Findings in order of line and address, one for each device that was seen."""
+    seen, records = list(sightings), list(known)
+    fusion = _Fusion()
+    holders: dict[int, dict[str, list[int]]] = {grade: defaultdict(list) for grade in (1, 2, 3)}
+    for record in records:
+        keys = dict.fromkeys([*([record.key] if record.key else []), *record.keys])
+        if keys:
+            number = fusion.new()
+            cluster = fusion.clusters[number]
+            cluster.records.append(record)
+            cluster.apart = set(record.apart)
+            for key in keys:
+                kind = kind_of(key)
+                cluster.add_key(kind, key)
+                holders[GRADE[kind]][key].append(number)
+    at_spot: dict[tuple[str, str, str], list[int]] = defaultdict(list)
+    for sighting in seen:
+        number = fusion.new()
+        cluster = fusion.clusters[number]
+        cluster.seen.append(sighting)
+        for kind, key in keys_of(sighting.facts, library):
+            cluster.add_key(kind, key)
+            holders[GRADE[kind]][key].append(number)
+        if sighting.address:
+            at_spot[_spot(sighting)].append(number)
+    for grade in (1, 2, 3):
+        for numbers in holders[grade].values():
+            _join_all(fusion, numbers)
+    for numbers in at_spot.values():
+        _join_spot(fusion, numbers)
+    return _findings(fusion, records, library)
+
+
+def _join_all(fusion: _Fusion, numbers: Sequence[int]) -> None:
+    """Join with the first that each may be joined with; those that clash stay side by side."""
+    heads: list[int] = []
+    for number in numbers:
+        if not any(fusion.join(head, number) for head in heads):
+            heads.append(number)
+
+
+def _join_spot(fusion: _Fusion, numbers: Sequence[int]) -> None:
+    """Whoever answers at one place is one, unless serial numbers or MAC addresses differ."""
+    named = list(dict.fromkeys(fusion.find(n) for n in numbers if fusion.clusters[fusion.find(n)].keys))
+    bare = [n for n in numbers if not fusion.clusters[fusion.find(n)].keys]
+    named.sort(key=lambda n: not fusion.clusters[n].serials)
+    heads: list[int] = []
+    for number in named:
+        mine = _macs(fusion.clusters[fusion.find(number)])
+        for head in heads:
+            theirs = _macs(fusion.clusters[fusion.find(head)])
+            if (not mine or not theirs or mine & theirs) and fusion.join(head, number):
+                break
         else:
-            anonymous[sighting.line, sighting.address, sighting.facts.get("speed", "")].append(sighting)
+            heads.append(number)
+    for number in bare:
+        _join_all(fusion, [*(heads or bare[:1]), number])
 
-    at_place: dict[tuple[str, str, str], list[str]] = defaultdict(list)
-    places: dict[str, Sighting] = {}
-    for key, seen in by_key.items():
-        places[key] = min(seen, key=lambda s: (_DIRECT.get(s.method, 1), -s.time))
-        place = places[key]
-        at_place[place.line, place.address, place.facts.get("speed", "")].append(key)
 
+def _macs(cluster: _Cluster) -> set[str]:
+    return {key for key in cluster.keys if key.startswith("mac:")}
+
+
+def _findings(fusion: _Fusion, records: list[Known], library: Library) -> list[Finding]:
+    by_place: dict[tuple[str, str], list[Known]] = defaultdict(list)
+    by_host: dict[str, list[Known]] = defaultdict(list)
+    for record in records:
+        for place in record.everywhere:
+            by_place[place.line, place.address].append(record)
+        if record.host:
+            by_host[record.host.casefold()].append(record)
     findings = []
-    records = _Records(known)
-    for key, seen in by_key.items():
-        place = places[key]
-        spot = (place.line, place.address, place.facts.get("speed", ""))
-        finding = _finding(place, [*seen, *anonymous.get(spot, [])], library)
-        finding.device, finding.status = records.match(finding, key)
-        if len(at_place[spot]) > 1:
+    for cluster in fusion.roots():
+        placed = [s for s in cluster.seen if s.address]
+        if placed:
+            finding = _finding(cluster, placed, library)
+            findings.append((finding, cluster))
+    hosts: dict[str, int] = defaultdict(int)
+    for finding, _ in findings:
+        hosts[finding.facts.get("host", "").casefold()] += 1
+    claimed = {record.device for _, cluster in findings for record in cluster.records}
+    spots: dict[tuple[str, str, int], int] = defaultdict(int)
+    for finding, _ in findings:
+        for place in finding.places:
+            spots[place.line, place.address, place.speed] += 1
+    for finding, cluster in findings:
+        found = _record_for(finding, cluster, by_place, by_host, hosts, claimed)
+        finding.status = _status(finding, found)
+        if found is not None:
+            finding.device = found.device
+            finding.same_as = tuple(r.device for r in cluster.records if r.device != found.device)
+            claimed.add(found.device)
+        if any(spots[p.line, p.address, p.speed] > 1 for p in finding.places) or finding.facts.get("garbled"):
             finding.status = "duplicate"
-        findings.append(finding)
-    for spot, seen in anonymous.items():
-        if spot not in at_place:
-            finding = _finding(seen[0], seen, library)
-            garbled = any(s.facts.get("garbled") for s in seen)
-            finding.device = records.at(finding.line, finding.address)
-            finding.status = "duplicate" if garbled else "unknown"
-            findings.append(finding)
-    return sorted(findings, key=lambda f: (f.line, f.speed, address_key(f.address)))
+    return sorted((f for f, _ in findings), key=lambda f: (f.line, f.speed, address_key(f.address)))
 
 
-def _finding(place: Sighting, seen: list[Sighting], library: Library) -> Finding:
+def _record_for(
+    finding: Finding,
+    cluster: _Cluster,
+    by_place: dict[tuple[str, str], list[Known]],
+    by_host: dict[str, list[Known]],
+    hosts: dict[str, int],
+    claimed: set[str],
+) -> Known | None:
+    if cluster.records:
+        here = {(p.line, p.address) for p in finding.places}
+        return min(
+            cluster.records,
+            key=lambda r: (kind_of(r.key) != "serial", (r.line, r.address) not in here, r.device),
+        )
+    if finding.facts.get("garbled"):
+        return None
+    for place in finding.places:
+        for record in by_place[place.line, place.address]:
+            strange = record.key and (finding.keys or record.profile)
+            other = finding.profile != record.profile and (finding.profile or finding.keys) and record.profile
+            if not (strange or other or record.device in claimed):
+                return record
+    host = finding.facts.get("host", "").casefold()
+    if host and not finding.keys and hosts[host] == 1 and len(by_host[host]) == 1:
+        record = by_host[host][0]
+        if record.device not in claimed and (not finding.profile or finding.profile == record.profile):
+            return record
+    return None
+
+
+def _status(finding: Finding, record: Known | None) -> str:
+    if record is None:
+        return "new" if finding.profile else "unknown"
+    places = set(finding.places)
+    on_line = [p for p in finding.places if p.line == record.line]
+    home = Place(record.line, record.address, record.speed)
+    if home in places or (not on_line and places & set(record.places)):
+        return "known"
+    return "moved" if record.address else "known"
+
+
+def _finding(cluster: _Cluster, placed: list[Sighting], library: Library) -> Finding:
+    ranked = sorted(cluster.seen, key=lambda s: (_DIRECT.get(s.method, _OTHER), -s.time))
     facts: dict[str, str] = {}
-    for sighting in sorted(seen, key=lambda s: -_DIRECT.get(s.method, 1)):
+    for sighting in reversed(ranked):
         facts.update(sighting.facts)
+    ports = dict.fromkeys(p for s in cluster.seen for p in s.facts.get("ports", "").split())
+    if ports:
+        facts["ports"] = " ".join(sorted(ports, key=int))
+    macs = [
+        key[4:] for key in cluster.keys if key.startswith("mac:") and any(key[4:] in _text(s) for s in cluster.seen)
+    ]
+    if len(macs) > 1:
+        facts["macs"] = " ".join(macs)
     profile = library.best(facts)
-    identity = Identity(
-        maker=facts.get("maker", ""),
-        model=facts.get("model", ""),
-        serial=facts.get("serial", ""),
-        firmware=facts.get("firmware", ""),
-        facts=facts,
-    )
-    speed = place.facts.get("speed", "")
+    if profile is not None and (mode := profile.mode_of(facts)):
+        facts["mode"] = mode
+    best = min(placed, key=lambda s: (_DIRECT.get(s.method, _OTHER), "outside" in s.facts, -s.time))
+    direct = [s for s in placed if _DIRECT.get(s.method, _OTHER) <= _OTHER]
+    # An announcement may be an old one: where it has answered itself counts, if it did anywhere.
+    places = dict.fromkeys(Place(s.line, s.address, _speed(s)) for s in [best, *(direct or placed)])
     return Finding(
-        line=place.line,
-        address=place.address,
-        speed=int(speed) if speed.isdecimal() else 0,
-        identity=identity,
+        line=best.line,
+        address=best.address,
+        speed=_speed(best),
+        identity=Identity(
+            maker=library.maker(facts["maker"]) if facts.get("maker") else (profile.maker if profile else ""),
+            model=facts.get("model", ""),
+            serial=facts.get("serial", ""),
+            firmware=facts.get("firmware", ""),
+            facts=facts,
+        ),
         profile=profile.id if profile else "",
         status="unknown",
-        methods=sorted({sighting.method for sighting in seen}),
+        methods=sorted({sighting.method for sighting in cluster.seen}),
         facts=facts,
+        keys=tuple(cluster.keys),
+        places=tuple(places),
+        sightings=cluster.seen,
     )
 
 
-class _Records:
-    def __init__(self, known: Iterable[Known]) -> None:
-        self._by_key: dict[str, Known] = {}
-        self._by_place: dict[tuple[str, str], list[Known]] = defaultdict(list)
-        for record in known:
-            if record.key:
-                self._by_key[record.key] = record
-            self._by_place[record.line, record.address].append(record)
+def _text(sighting: Sighting) -> str:
+    return (sighting.facts.get("mac", "") + " " + sighting.facts.get("macs", "")).lower().replace("-", ":")
 
-    def match(self, finding: Finding, key: str) -> tuple[str, str]:
-        record = self._by_key.get(key)
-        if record is not None:
-            here = (record.line, record.address, record.speed) == (finding.line, finding.address, finding.speed)
-            return record.device, "known" if here else "moved"
-        for planned in self._by_place[finding.line, finding.address]:
-            if not planned.key and planned.profile == finding.profile and finding.profile:
-                return planned.device, "known"
-        return "", "new" if finding.profile else "unknown"
 
-    def at(self, line: str, address: str) -> str:
-        """A record without identity at that place; a garbled or mute answer cannot be more."""
-        return next((r.device for r in self._by_place[line, address] if not r.key and not r.profile), "")
+def _speed(sighting: Sighting) -> int:
+    speed = sighting.facts.get("speed", "")
+    return int(speed) if speed.isdecimal() else 0

@@ -1,29 +1,58 @@
-"""One look along one or more lines, by every method that fits."""
+"""One look along one or more lines, by every method that fits, all at once."""
 
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
 from netloom_core.errors import NetloomError
+from netloom_core.model.access import Access
+from netloom_core.model.device import Target
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.absence import Absent, explain_all
 from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.identity import Finding, Known, fuse
-from netloom_core.sweep.registry import METHODS
+from netloom_core.sweep.methods.registry import METHODS
+from netloom_core.sweep.pace import RATE, Pace
+
+TICK_S = 0.5
+MAX_SIGHTINGS = 50_000  # of one sweep; more is a flood and not evidence
+
+
+@dataclass
+class Report:
+    """What one method did on one line. `state` is running, done, failed or stopped; `sent` counts packets."""
+
+    line: str
+    method: str
+    title: str
+    state: str = "running"
+    seconds: float = 0.0
+    seen: int = 0
+    sent: int = 0
+    notes: list[str] = field(default_factory=list)
+
+    def as_dict(self) -> dict[str, Any]:
+        return asdict(self)
 
 
 @dataclass
 class SweepResult:
     findings: list[Finding] = field(default_factory=list)
-    missing: list[Absent] = field(default_factory=list)
     sightings: list[Sighting] = field(default_factory=list)
     troubles: list[dict[str, str]] = field(default_factory=list)
+    reports: list[Report] = field(default_factory=list)
+    complete: bool = True
+
+
+def fitting(line: Line, library: Library, methods: Sequence[Method] = METHODS) -> list[Method]:
+    """The methods that could look along a line, switched off ones too."""
+    return [method for method in methods if method.fits(line, library)]
 
 
 async def sweep(
@@ -36,36 +65,120 @@ async def sweep(
     saw: Callable[[Sighting], None] = lambda sighting: None,
     progress: Callable[[str, str, int, int], None] = lambda line, method, done, total: None,
     methods: Sequence[Method] = METHODS,
+    access: Mapping[str, Access] | None = None,
+    parents: Mapping[str, Target] | None = None,
+    rate: int = RATE,
     stop: asyncio.Event | None = None,
 ) -> SweepResult:
     """Sweep the lines at once; a line or method that fails is told in `troubles`, the others go on.
 
-    When `stop` is set the methods end; what was seen by then is given, and nobody is called missing.
+    `access` and `parents` are by line id. When `stop` is set the methods end; what was seen
+    by then is given, with `complete` False.
     """
     result = SweepResult()
-
-    def take(sighting: Sighting) -> None:
-        result.sightings.append(sighting)
-        saw(sighting)
-
-    async def one(line: Line, method: Method) -> None:
-        look = Look(
-            line=line,
-            library=library,
-            owners=owners,
-            clock=clock,
-            expected=tuple((k.address, k.speed) for k in known if k.line == line.id and k.address),
-            saw=take,
-            progress=lambda name, done, total: progress(line.id, name, done, total),
-        )
-        try:
-            await method.run(look)
-        except NetloomError as error:
-            result.troubles.append(
-                {"line": line.id, "method": method.name, "message": error.message, "try": error.hint}
+    tasks = []
+    for line in lines:
+        chosen = tuple(method for method in fitting(line, library, methods) if method.name not in line.off)
+        pace, heard = Pace(rate), set[str]()
+        for method in chosen:
+            report = Report(line.id, method.name, method.title)
+            result.reports.append(report)
+            look = Look(
+                line=line,
+                library=library,
+                owners=owners,
+                clock=clock,
+                expected=tuple(
+                    (p.address, p.speed) for k in known for p in k.everywhere if p.line == line.id and p.address
+                ),
+                saw=_taker(result, heard, saw),
+                progress=_teller(line, method, progress),
+                note=report.notes.append,
+                pace=pace.share(),
+                access=(access or {}).get(line.id, Access()),
+                methods=chosen,
+                parent=(parents or {}).get(line.id),
+                heard=heard,
             )
+            tasks.append(asyncio.create_task(_one(method, look, report, result)))
+    await _until(tasks, stop)
+    result.complete = stop is None or not stop.is_set()
+    by_connect = {report.line: report.seconds for report in result.reports if report.method == "connect"}
+    greeters = {method.name for method in methods if type(method).run is Method.run}
+    for report in result.reports:
+        if report.method in greeters:  # they speak on the connect scan's connections, as long as that goes on
+            report.seconds = by_connect.get(report.line, 0.0)
+        names = _aliases(report.method)
+        report.seen = len({s.address for s in result.sightings if s.line == report.line and s.method in names})
+    result.findings = fuse(result.sightings, known, library)
+    return result
 
-    tasks = [asyncio.create_task(one(line, m)) for line in lines for m in methods if m.fits(line)]
+
+# Sightings that a method makes under a name of their own, since they weigh differently.
+_ALSO = {
+    "http": ("page",),
+    "ws-discovery": ("onvif",),
+    "snmp": ("snmp-engine", "forwarding"),
+    "pjlink": ("pjlink-search",),
+}
+
+
+def _aliases(method: str) -> tuple[str, ...]:
+    return (method, *_ALSO.get(method, ()))
+
+
+def _taker(result: SweepResult, heard: set[str], saw: Callable[[Sighting], None]) -> Callable[[Sighting], None]:
+    def take(sighting: Sighting) -> None:
+        if len(result.sightings) < MAX_SIGHTINGS:
+            heard.add(sighting.address)
+            result.sightings.append(sighting)
+            saw(sighting)
+
+    return take
+
+
+def _teller(line: Line, method: Method, progress: Callable[[str, str, int, int], None]) -> Callable[[int, int], None]:
+    return lambda done, total: progress(line.id, method.name, done, total)
+
+
+async def _one(method: Method, look: Look, report: Report, result: SweepResult) -> None:
+    loop = asyncio.get_running_loop()
+    begun = loop.time()
+    report.state = "stopped"
+    ticking = asyncio.ensure_future(_tick(look, method.wait_s)) if method.wait_s else None
+    try:
+        await method.run(look)
+        report.state = "done"
+    except NetloomError as error:
+        report.state = "failed"
+        report.notes.append(error.message)
+        result.troubles.append(
+            {
+                "line": look.line.id,
+                "method": method.name,
+                "code": error.code,
+                "message": error.message,
+                "try": error.hint,
+            }
+        )
+    finally:
+        if ticking is not None:
+            ticking.cancel()
+        look.progress(1, 1)
+        report.seconds = round(loop.time() - begun, 2)
+        report.sent = look.pace.sent
+
+
+async def _tick(look: Look, seconds: float) -> None:
+    """Progress of a method that only listens, by the clock."""
+    ticks = max(1, round(seconds / TICK_S))
+    for tick in range(ticks):
+        look.progress(tick, ticks)
+        await asyncio.sleep(TICK_S)
+
+
+async def _until(tasks: list[asyncio.Task[None]], stop: asyncio.Event | None) -> None:
+    """Wait for all, or until stopped; then nothing goes on. A fault of ours is raised."""
     stopper = asyncio.create_task(stop.wait() if stop else asyncio.Event().wait())
     try:
         while (open_tasks := [task for task in tasks if not task.done()]) and not stopper.done():
@@ -77,10 +190,3 @@ async def sweep(
     for outcome in outcomes:
         if isinstance(outcome, Exception):
             raise outcome
-    result.findings = fuse(result.sightings, known, library)
-    if stop is not None and stop.is_set():
-        return result
-    seen_lines = {sighting.line for sighting in result.sightings}
-    blocked = {t["line"]: t["message"] for t in result.troubles if t["line"] not in seen_lines}
-    result.missing = await explain_all(known, {line.id: line for line in lines}, result.findings, blocked, library)
-    return result

@@ -10,6 +10,8 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from netloom_server.accounts import api as accounts
 from netloom_server.backups import api as backups
 from netloom_server.installation import api as installation
+from netloom_server.installation import lines_api as lines
+from netloom_server.installation import survey_api as survey
 from netloom_server.runs import api as runs
 
 
@@ -34,14 +36,23 @@ urlpatterns = [
     path("api/people/<str:username>/link", accounts.LinkView.as_view()),
     path("api/overview", installation.OverviewView.as_view()),
     path("api/profiles", installation.ProfilesView.as_view()),
-    path("api/lines", installation.LinesView.as_view()),
-    path("api/lines/<str:ident>", installation.LineView.as_view()),
-    path("api/lines/<str:ident>/free", installation.FreeAddressesView.as_view()),
+    path("api/lines", lines.LinesView.as_view()),
+    path("api/lines/<str:ident>", lines.LineView.as_view()),
+    path("api/lines/<str:ident>/access", lines.LineAccessView.as_view()),
+    path("api/lines/<str:ident>/free", lines.FreeAddressesView.as_view()),
+    path("api/ports", lines.PortsView.as_view()),
+    path("api/why", survey.WhyView.as_view()),
+    path("api/expected", survey.ExpectedView.as_view()),
+    path("api/expected/<str:name>", survey.ExpectedFileView.as_view()),
+    path("api/watch-mode", survey.WatchModeView.as_view()),
+    path("api/changes", survey.ChangesView.as_view()),
     path("api/devices", installation.DevicesView.as_view()),
     path("api/take-in", installation.TakeInView.as_view()),
     path("api/intended", installation.IntendedView.as_view()),
     path("api/addresses", installation.AddressesView.as_view()),
     path("api/devices/<str:word>", installation.DeviceView.as_view()),
+    path("api/devices/<str:word>/join", survey.JoinView.as_view()),
+    path("api/devices/<str:word>/part", survey.PartView.as_view()),
     path("api/devices/<str:word>/credentials", installation.CredentialView.as_view()),
     path("api/devices/<str:word>/drive", installation.DriveView.as_view()),
     path("api/devices/<str:word>/watch", installation.WatchView.as_view()),

@@ -20,14 +20,18 @@ from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import Drivers
 from netloom_core.errors import NetloomError, RequestError
+from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.device import Target
+from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
 from netloom_core.run.drive import drive
 from netloom_core.run.executor import Executor
 from netloom_server.engine.events import EventHub
 from netloom_server.engine.host import RecordHost
 from netloom_server.engine.jobs import Jobs
+from netloom_server.engine.quiet import QuietSweeps
 from netloom_server.engine.watching import Watching
+from netloom_server.installation.models import Line as LineRecord
 from netloom_server.runs.models import LIVE, Run
 
 log = logging.getLogger("netloom.engine")
@@ -42,21 +46,32 @@ class Engine:
         self.library = Library.read(settings.PROFILES)
         self.clock = SystemClock()
         self.events = EventHub()
-        self.owners = Owners()
+        self.owners = Owners(self._locate)
         self.drivers = Drivers(self.library, self.owners)
         self.host = RecordHost(self.library, self.events)
         self.executor = Executor(self.library, self.drivers, self.host)
         self.watching = Watching(self.drivers, self.host, self.events)
         self.jobs = Jobs(self)
+        self.quiet = QuietSweeps(self)
         self._loop: asyncio.AbstractEventLoop | None = None
         self._tasks: set[asyncio.Task[Any]] = set()
 
     async def start(self) -> None:
         self._loop = asyncio.get_running_loop()
         self._spawn(self.events.run())
+        self._spawn(self.quiet.run())
         for ident in await sync_to_async(self._unfinished)():
             log.info("run %s goes on after a restart", ident)
             self._spawn(self.jobs.carry_out(ident))
+
+    def _locate(self, line: Line) -> str:
+        """A line's present port; where its adapter came back as another one, the record follows."""
+        path = follow(line.path, line.adapter, all_ports(settings.DATA / "ports"))
+        if path != line.path:
+            note = f"Its adapter came back as {path}; before it was {line.path}."
+            LineRecord.objects.filter(id=line.id, path=line.path).update(path=path, note=note[:400])
+            self.events.put("lines", {"line": line.id})
+        return path
 
     def _unfinished(self) -> list[str]:
         return list(Run.objects.filter(state__in=LIVE).order_by("created").values_list("id", flat=True))

@@ -2,21 +2,14 @@
 
 from __future__ import annotations
 
-import ipaddress
-import os
 from typing import Any
 
-from django.db.models import ProtectedError
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from netloom_core.addressing.conflicts import free_addresses
-from netloom_core.errors import AddressOutside, RequestError
-from netloom_core.links.interfaces import own_address
-from netloom_core.links.serial import check_port
-from netloom_core.model.line import MAX_HOSTS
+from netloom_core.errors import RequestError
 from netloom_server.accounts.models import Role
 from netloom_server.config.problems import Conflict, NotFound
 from netloom_server.engine.engine import engine
@@ -26,8 +19,6 @@ from netloom_server.installation import decisions, present, records
 from netloom_server.installation import serializers as shapes
 from netloom_server.installation.models import Area, Credential, Device, Installation, Line
 from netloom_server.runs.models import LIVE, Run
-
-FREE_SHOWN = 64
 
 
 def told(device: Device) -> None:
@@ -59,96 +50,13 @@ class OverviewView(APIView):
             {
                 "installation": site.name if site else "New installation",
                 "areas": [{"id": a.id, "name": a.name, "parent": a.parent_id} for a in Area.objects.order_by("id")],
-                "lines": [present.line_as_dict(line, holders.holder(line.id)) for line in Line.objects.all()],
+                "lines": [
+                    present.line_as_dict(line, holders.holder(line.id), engine().library)
+                    for line in Line.objects.select_related("parent")
+                ],
                 "last_event": newest_id(),
             }
         )
-
-
-class LinesView(APIView):
-    @extend_schema(responses=shapes.LineSerializer(many=True))
-    def get(self, request: Request) -> Response:
-        return Response([present.line_as_dict(x, engine().owners.holder(x.id)) for x in Line.objects.all()])
-
-    @extend_schema(request=shapes.NewLineSerializer, responses=shapes.LineSerializer)
-    def post(self, request: Request) -> Response:
-        data = checked(shapes.NewLineSerializer, request)
-        line = _ip_line(data) if data["kind"] == "ip" else _serial_line(data)
-        if Line.objects.filter(name__iexact=line.name).exists():
-            raise Conflict(f"There is a line named {line.name} already.", "Choose another name.")
-        line.save()
-        engine().events.put("lines", {"line": line.id})
-        return Response(present.line_as_dict(line, ""), 201)
-
-
-def _ip_line(data: dict[str, Any]) -> Line:
-    try:
-        network = ipaddress.IPv4Network(data.get("network") or "", strict=False)
-    except ValueError as error:
-        raise RequestError(
-            f"{data.get('network') or 'Nothing'} is not a network.", "Write it like 127.20.10.0/24."
-        ) from error
-    if network.num_addresses > MAX_HOSTS:
-        raise AddressOutside(f"{network} has more than {MAX_HOSTS} addresses.", "Give a /20 or smaller.")
-    for other in Line.objects.filter(kind="ip"):
-        if ipaddress.ip_network(other.network).overlaps(network):
-            raise Conflict(f"{network} overlaps the line {other.name} ({other.network}).", "Give another network.")
-    source, interface = own_address(network, data.get("interface") or "")
-    return Line(
-        name=data.get("name") or f"Network {network}",
-        kind="ip",
-        network=str(network),
-        source=source,
-        interface=interface,
-        protocol="ip",
-    )
-
-
-def _serial_line(data: dict[str, Any]) -> Line:
-    path = data.get("path") or ""
-    if not path.startswith("/"):
-        raise RequestError("A serial line needs the whole path of its port.", "Write it like /dev/ttyUSB0.")
-    for other in Line.objects.filter(kind="serial"):
-        if os.path.realpath(other.path) == os.path.realpath(path):
-            raise Conflict(f"The line {other.name} uses the port {path} already.", "One port is one line.")
-    check_port(path, data["speed"])
-    return Line(
-        name=data.get("name") or f"Serial {path.rpartition('/')[2]}",
-        kind="serial",
-        path=path,
-        speed=data["speed"],
-        protocol=data["protocol"],
-    )
-
-
-class LineView(APIView):
-    write_role = Role.LEAD
-
-    @extend_schema(responses={204: None})
-    def delete(self, request: Request, ident: str) -> Response:
-        line = Line.objects.filter(id=ident).first()
-        if line is None:
-            raise NotFound("There is no such line.")
-        if line.devices.filter(taken_in=True).exists():
-            raise Conflict(f"{line.name} has devices on it; they would lose their place.", "Move or remove them first.")
-        try:
-            line.devices.filter(taken_in=False).delete()
-            line.delete()
-        except ProtectedError as error:
-            raise Conflict(f"{line.name} is still needed.") from error
-        engine().events.put("lines", {"line": ident})
-        return Response(status=204)
-
-
-class FreeAddressesView(APIView):
-    @extend_schema(parameters=[OpenApiParameter("after", str)], responses=shapes.FreeSerializer)
-    def get(self, request: Request, ident: str) -> Response:
-        line = Line.objects.filter(id=ident).first()
-        if line is None:
-            raise NotFound("There is no such line.")
-        taken = [holder.address for holder in decisions.holders(engine().library, line)]
-        after = request.query_params.get("after", "")
-        return Response({"addresses": free_addresses(line.as_core(), taken, after)[:FREE_SHOWN]})
 
 
 class DevicesView(APIView):
@@ -206,7 +114,7 @@ class DeviceView(APIView):
         if "area" in data:
             device.area = find_area(data["area"])
         if "profile" in data:
-            device.profile = engine().library.need(data["profile"]).id
+            decisions.say(device, data["profile"], engine().library)
         device.version += 1
         device.save()
         told(device)
@@ -232,11 +140,10 @@ class TakeInView(APIView):
         taken = []
         for number, device in enumerate(found, 1):
             name = data.get("name") or device.name
-            name = name.replace("{n}", str(number)).replace("{model}", device.model).replace("{serial}", device.serial)
-            if len(found) > 1 and data.get("name") and "{" not in data["name"]:
-                name = f"{name} {number}"
+            if data.get("name"):
+                name = decisions.named(data["name"], number, device, area, library, many=len(found) > 1)
             taken.append(decisions.take_in(device, name, area, data.get("stands_for") or "", library))
-        engine().call(engine().read_now([device.id for device in taken if device.profile]))
+        engine().call(engine().read_now([d.id for d in taken if records.can_be_read(d, library)]))
         result = []
         for device in taken:
             device.refresh_from_db()
@@ -316,7 +223,15 @@ class ProfilesView(APIView):
     def get(self, request: Request) -> Response:
         return Response(
             [
-                {"id": p.id, "maker": p.maker, "model": p.model, "kind": p.kind, "protocol": p.protocol}
+                {
+                    "id": p.id,
+                    "maker": p.maker,
+                    "model": p.model,
+                    "kind": p.kind,
+                    "protocol": p.protocol,
+                    "line_kinds": p.line_kinds,
+                    "aliases": p.aliases,
+                }
                 for p in engine().library
             ]
         )

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import copy
+import re
 from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 from django.db import transaction
@@ -15,6 +17,7 @@ from netloom_core.plan.documents import MISSING, get, put, remove
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_core.profiles.values import checked
+from netloom_core.sweep.identity import Place, best_key
 from netloom_server.config.problems import Conflict
 from netloom_server.installation.models import Area, Device, Line
 from netloom_server.installation.records import recount, resolve
@@ -121,6 +124,28 @@ def unique_name(name: str, but: str = "") -> str:
     return name
 
 
+def named(pattern: str, number: int, device: Device, area: Area | None, library: Library, *, many: bool) -> str:
+    """A name made from a pattern.
+
+    {n} counts from 1, {nn} in two digits; {model}, {serial}, {address}, {last} (the last
+    number of its address), {kind}, {area} and {line} are filled in.
+    """
+    profile = library.get(device.profile)
+    values = {
+        "n": str(number),
+        "nn": f"{number:02}",
+        "model": (profile.model if profile else "") or device.model or "device",
+        "serial": device.serial or "no serial",
+        "address": device.address,
+        "last": device.address.rpartition(".")[2],
+        "kind": profile.kind if profile else "device",
+        "area": area.name if area else (device.area.name if device.area else ""),
+        "line": device.line.name if device.line else "",
+    }
+    name = re.sub(r"\{(\w+)\}", lambda found: values.get(found.group(1), found.group(0)), pattern)
+    return f"{name} {number}" if many and name == pattern else name
+
+
 @transaction.atomic
 def take_in(device: Device, name: str, area: Area | None, stands_for: str, library: Library) -> Device:
     """Make a found device one of the installation's, as itself or as a planned one.
@@ -140,7 +165,7 @@ def take_in(device: Device, name: str, area: Area | None, stands_for: str, libra
         if planned.profile != device.profile:
             raise RequestError(f"{planned.name} is planned as {planned.profile}, this is a {device.profile}.")
         for field in ("maker", "model", "serial", "firmware", "identity_key", "facts", "line_id", "address", "speed",
-                      "methods", "seen"):  # fmt: skip
+                      "methods", "seen", "keys", "places", "switch"):  # fmt: skip
             setattr(planned, field, getattr(device, field))
         planned.status, planned.reasons, planned.version = "known", [], planned.version + 1
         device.sightings.update(device=planned)
@@ -164,3 +189,74 @@ def adopt(device: Device, values: dict[str, Any], library: Library) -> None:
     device.version += 1
     device.save(update_fields=["intended", "version"])
     recount(device, library)
+
+
+@transaction.atomic
+def join(device: Device, other: Device) -> Device:
+    """Say that two records are one device. `device` stays, with the evidence and the keys of both.
+
+    Raises Conflict when both have plans, backups or serial numbers of their own.
+    """
+    if device.id == other.id:
+        raise RequestError("That is the same record.", "Name the other one.")
+    if device.serial and other.serial and device.serial.casefold() != other.serial.casefold():
+        raise Conflict(
+            f"{device.name} has serial number {device.serial}, {other.name} has {other.serial}: they are two.",
+            "To put a new unit in the place of an old one, restore the old one's backup to it.",
+        )
+    if other.taken_in and (other.intended or other.backups.exists()):
+        if device.taken_in and (device.intended or device.backups.exists()):
+            raise Conflict(
+                f"Both {device.name} and {other.name} have plans or backups; joining would lose one's.",
+                "Forget the plan of the one that is not real, then join.",
+            )
+        device, other = other, device
+    device.apart = [key for key in device.apart if key not in other.keys]
+    device.keys = list(dict.fromkeys([*device.keys, *other.keys]))
+    for field in ("maker", "model", "serial", "firmware", "profile", "line_id", "address", "guess"):
+        if not getattr(device, field):
+            setattr(device, field, getattr(other, field))
+    mine = Place(device.line_id or "", device.address, device.speed)
+    theirs = [Place(other.line_id or "", other.address, other.speed), *(Place(**p) for p in other.places)]
+    places = dict.fromkeys([*(Place(**p) for p in device.places), *theirs])
+    device.places = [asdict(place) for place in places if place != mine and place.line and place.address]
+    device.identity_key = best_key([key for key in (device.identity_key, other.identity_key, *device.keys) if key])
+    device.facts = {**other.facts, **device.facts}
+    device.seen = max((seen for seen in (device.seen, other.seen) if seen), default=None)
+    if other.seen and device.status in ("missing", "planned"):
+        device.status, device.reasons = "known" if device.taken_in else other.status, []
+    device.version += 1
+    other.sightings.update(device=device)
+    other.delete()
+    device.save()
+    return device
+
+
+@transaction.atomic
+def part(device: Device, keys: list[str]) -> Device:
+    """Say that these keys are not the device's: what tells them is another device, from the next sweep on."""
+    mine = set(device.keys) | {device.identity_key}
+    unknown = [key for key in keys if key not in mine]
+    if unknown or not keys:
+        raise RequestError(
+            f"{device.name} is not known by {', '.join(unknown) or 'nothing'}.", "Choose one of its own."
+        )
+    left = [key for key in dict.fromkeys([device.identity_key, *device.keys]) if key and key not in keys]
+    if not left:
+        raise RequestError(
+            f"Nothing would be left to know {device.name} by.", "Leave at least one, or remove the record."
+        )
+    device.keys, device.apart = left, list(dict.fromkeys([*device.apart, *keys]))
+    device.identity_key = best_key(left)
+    device.version += 1
+    device.save()
+    return device
+
+
+def say(device: Device, profile: str, library: Library) -> None:
+    """A person says what it is; a sweep does not overrule that. Empty takes it back."""
+    device.profile = library.need(profile).id if profile else ""
+    device.said = bool(profile)
+    device.guess = ""
+    if device.status == "unknown" and profile:
+        device.status = "known" if device.taken_in else "new"

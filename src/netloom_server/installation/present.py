@@ -8,10 +8,15 @@ from netloom_core.plan.documents import MISSING, get
 from netloom_core.plan.planner import is_staged, unkept_paths
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
+from netloom_core.sweep.sweep import fitting
 from netloom_server.backups.models import Backup, Document
+from netloom_server.installation import access
 from netloom_server.installation.decisions import planned_address
 from netloom_server.installation.models import Device, Line
-from netloom_server.installation.records import baseline_of, pending, prove
+from netloom_server.installation.records import baseline_of, can_be_read, pending, prove
+
+SIGHTINGS_SHOWN = 60
+USUAL_PORTS = {"ssh": 22, "telnet": 23}
 
 
 def state_of(device: Device) -> str:
@@ -27,17 +32,27 @@ def at_factory(device: Device, profile: Profile | None) -> bool:
     return stated == "yes" or (stated is None and profile is not None and device.address in profile.factory.addresses)
 
 
-def device_as_dict(device: Device, library: Library, proofs: set[str] | None = None) -> dict[str, Any]:
+def device_as_dict(
+    device: Device, library: Library, proofs: set[str] | None = None, names: dict[str, str] | None = None
+) -> dict[str, Any]:
+    """`proofs` are devices with a baseline, `names` of lines by id; both are asked for where not given."""
     profile = library.get(device.profile)
     line = device.line
+    if names is None:
+        names = dict(Line.objects.values_list("id", "name"))
     addresses = []
     if line is not None and device.address:
         addresses.append({"line": line.name, "line_id": line.id, "address": device.address, "speed": device.speed})
+    for place in device.places:
+        if place["line"] in names:
+            other = {"line": names[place["line"]], "line_id": place["line"]}
+            addresses.append({**other, "address": place["address"], "speed": place["speed"]})
     return {
         "id": device.id,
         "name": device.name,
         "maker": device.maker or (profile.maker if profile else ""),
-        "model": device.model or (profile.model if profile else ""),
+        "model": profile.model if profile else device.model,
+        "reported_model": device.model if profile and device.model != profile.model else "",
         "kind": profile.kind if profile else "",
         "serial": device.serial,
         "profile": device.profile,
@@ -48,6 +63,10 @@ def device_as_dict(device: Device, library: Library, proofs: set[str] | None = N
         "area": device.area.name if device.area else "",
         "planned_address": planned_address(device, profile),
         "factory": at_factory(device, profile),
+        "mode": device.facts.get("mode", ""),
+        "guess": device.guess,
+        "said": device.said,
+        "managed": can_be_read(device, library),
         "methods": device.methods,
         "reasons": device.reasons,
         "seen": device.seen.isoformat() if device.seen else None,
@@ -64,7 +83,8 @@ def device_as_dict(device: Device, library: Library, proofs: set[str] | None = N
 def device_list(library: Library) -> list[dict[str, Any]]:
     approved = set(Backup.objects.filter(baseline=True).values_list("device_id", flat=True))
     devices = Device.objects.select_related("line", "area").order_by("name")
-    return [device_as_dict(device, library, approved) for device in devices]
+    names = dict(Line.objects.values_list("id", "name"))
+    return [device_as_dict(device, library, approved, names) for device in devices]
 
 
 def setting_rows(device: Device, library: Library, documents: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:
@@ -132,6 +152,10 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "now": prove(device, library).differences if approved and device.running else [],
         "last_proof": device.proof,
         "has_credentials": hasattr(device, "credential"),
+        "mode_note": next((m.note for m in profile.modes if m.name == device.facts.get("mode")), "") if profile else "",
+        "keys": device.keys or ([device.identity_key] if device.identity_key else []),
+        "apart": device.apart,
+        "console": console_of(device, profile),
         "facts": device.facts,
         "sightings": [
             {
@@ -140,8 +164,9 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
                 "method": sighting.method,
                 "facts": sighting.facts,
                 "time": sighting.time.isoformat(),
+                "run": sighting.run,
             }
-            for sighting in device.sightings.select_related("line").order_by("-time")[:40]
+            for sighting in device.sightings.select_related("line").order_by("-time")[:SIGHTINGS_SHOWN]
         ],
     }
 
@@ -153,7 +178,26 @@ def _point_label(running: dict[str, Any], point: str, label: str) -> str:
     return f"{label}: {name}" if isinstance(name, str) and name else label
 
 
-def line_as_dict(line: Line, holder: str) -> dict[str, Any]:
+def console_of(device: Device, profile: Profile | None) -> dict[str, Any] | None:
+    """The console that a person can open to it, with the profile's phrases; None where there is none."""
+    reach = profile.reach.console if profile else None
+    if device.line is None:
+        return None
+    phrases = [phrase.model_dump() for phrase in reach.phrases] if reach else []
+    if device.line.kind == "serial":
+        return {"kind": "serial", "port": 0, "phrases": phrases}
+    kind = reach.kind if reach else _console_kind(device.facts)
+    if device.line.kind != "ip" or not device.address or kind not in ("telnet", "ssh"):
+        return None
+    return {"kind": kind, "port": (reach.port if reach else 0) or USUAL_PORTS[kind], "phrases": phrases}
+
+
+def _console_kind(facts: dict[str, str]) -> str:
+    ports = facts.get("ports", "").split()
+    return "ssh" if "ssh" in facts or "22" in ports else "telnet" if "23" in ports else ""
+
+
+def line_as_dict(line: Line, holder: str, library: Library | None = None) -> dict[str, Any]:
     return {
         "id": line.id,
         "name": line.name,
@@ -164,7 +208,31 @@ def line_as_dict(line: Line, holder: str) -> dict[str, Any]:
         "path": line.path,
         "speed": line.speed,
         "protocol": line.protocol,
+        "parity": line.parity,
+        "adapter": line.adapter,
+        "parent": line.parent_id or "",
+        "parent_name": line.parent.name if line.parent else "",
+        "note": line.note,
+        "access": access.shown(line),
+        "methods": [
+            {
+                "name": method.name,
+                "title": method.title,
+                "needs": method.needs,
+                "sends": method.sends,
+                "on": method.name not in line.off,
+                **_report(line, method.name),
+            }
+            for method in (fitting(line.as_core(), library) if library else [])
+        ],
         "trouble": line.trouble,
         "swept": line.swept.isoformat() if line.swept else None,
         "holder": holder,
     }
+
+
+def _report(line: Line, method: str) -> dict[str, Any]:
+    """What the method did in the line's last sweep; `state` is empty while it never ran."""
+    blank = {"state": "", "seconds": 0.0, "seen": 0, "sent": 0, "notes": []}
+    found: dict[str, Any] = next((report for report in line.reports if report.get("method") == method), {})
+    return {name: found.get(name, usual) for name, usual in blank.items()}

@@ -14,7 +14,7 @@ from netloom_core.plan.documents import digest
 from netloom_core.plan.planner import is_staged, unkept_paths
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
-from netloom_core.sweep.identity import Known
+from netloom_core.sweep.identity import Known, Place
 from netloom_server.backups.models import Backup, Document
 from netloom_server.config.problems import Conflict, NotFound
 from netloom_server.engine.secrets import unseal
@@ -77,10 +77,30 @@ def target_of(device: Device, library: Library) -> Target:
 
 def known_of(devices: Iterable[Device]) -> list[Known]:
     return [
-        Known(d.id, d.identity_key, d.profile, d.line_id or "", d.address, d.speed)
+        Known(
+            device=d.id,
+            key=d.identity_key,
+            profile=d.profile,
+            line=d.line_id or "",
+            address=d.address,
+            speed=d.speed,
+            keys=tuple(d.keys),
+            places=tuple(Place(p["line"], p["address"], p["speed"]) for p in d.places),
+            host=d.facts.get("host", ""),
+            apart=tuple(d.apart),
+        )
         for d in devices
-        if d.line_id and d.taken_in
+        if d.line_id
     ]
+
+
+def can_be_read(device: Device, library: Library) -> bool:
+    """Whether there is a driver for it on the kind of line that it is on."""
+    profile = library.get(device.profile)
+    kind = device.line.kind if device.line else ""
+    return profile is not None and (
+        (profile.reach.http is not None and kind == "ip") or (profile.reach.osdp is not None and kind == "serial")
+    )
 
 
 def baseline_of(device: Device) -> Backup | None:

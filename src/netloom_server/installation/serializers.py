@@ -15,6 +15,26 @@ class AreaSerializer(serializers.Serializer):
         return {**super().get_fields(), "parent": serializers.IntegerField(allow_null=True)}
 
 
+class MethodSerializer(serializers.Serializer):
+    """A sweep method on a line, and what it did there last: packets sent, addresses seen, seconds."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    needs = serializers.CharField()
+    sends = serializers.CharField()
+    on = serializers.BooleanField()
+    state = serializers.CharField()
+    seconds = serializers.FloatField()
+    seen = serializers.IntegerField()
+    sent = serializers.IntegerField()
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class LineAccessSerializer(serializers.Serializer):
+    communities = serializers.IntegerField()
+    users = serializers.ListField(child=serializers.CharField())
+
+
 class LineSerializer(serializers.Serializer):
     id = serializers.CharField()
     name = serializers.CharField()
@@ -24,6 +44,13 @@ class LineSerializer(serializers.Serializer):
     path = serializers.CharField()
     speed = serializers.IntegerField()
     protocol = serializers.CharField()
+    parity = serializers.CharField()
+    adapter = serializers.CharField()
+    parent = serializers.CharField()  # type: ignore[assignment]
+    parent_name = serializers.CharField()
+    note = serializers.CharField()
+    access = LineAccessSerializer()
+    methods = MethodSerializer(many=True)
     trouble = serializers.CharField()
     swept = serializers.DateTimeField(allow_null=True)
     holder = serializers.CharField()
@@ -40,6 +67,7 @@ class NewLineSerializer(serializers.Serializer):
     path = serializers.CharField(max_length=400, required=False)
     speed = serializers.IntegerField(min_value=300, max_value=4_000_000, required=False, default=9600)
     protocol = serializers.ChoiceField(["osdp", "modbus", "dialogue"], required=False, default="osdp")
+    parity = serializers.ChoiceField(["N", "E", "O"], required=False, default="N")
 
 
 class OverviewSerializer(serializers.Serializer):
@@ -56,8 +84,19 @@ class PlaceSerializer(serializers.Serializer):
     speed = serializers.IntegerField()
 
 
+class OfferSerializer(serializers.Serializer):
+    """Something that Netloom can do about a reason: `set` a value of a device, in its plan first."""
+
+    action = serializers.CharField()
+    device = serializers.CharField()
+    path = serializers.CharField()
+    value = serializers.JSONField()
+
+
 class ReasonSerializer(serializers.Serializer):
     reason = serializers.CharField()
+    test = serializers.CharField(required=False)
+    offer = OfferSerializer(allow_null=True, required=False)
 
     def get_fields(self) -> dict[str, serializers.Field]:
         return {**super().get_fields(), "try": serializers.CharField()}
@@ -75,6 +114,7 @@ class DeviceSerializer(serializers.Serializer):
     name = serializers.CharField()
     maker = serializers.CharField()
     model = serializers.CharField()
+    reported_model = serializers.CharField()
     kind = serializers.CharField()
     serial = serializers.CharField()
     profile = serializers.CharField()
@@ -85,6 +125,10 @@ class DeviceSerializer(serializers.Serializer):
     area = serializers.CharField()
     planned_address = serializers.CharField()
     factory = serializers.BooleanField()
+    mode = serializers.CharField()
+    guess = serializers.CharField()
+    said = serializers.BooleanField()
+    managed = serializers.BooleanField()
     methods = serializers.ListField(child=serializers.CharField())
     reasons = ReasonSerializer(many=True)
     seen = serializers.DateTimeField(allow_null=True)
@@ -156,6 +200,20 @@ class SightingSerializer(serializers.Serializer):
     method = serializers.CharField()
     facts = serializers.DictField(child=serializers.CharField())
     time = serializers.DateTimeField()
+    run = serializers.CharField()
+
+
+class PhraseSerializer(serializers.Serializer):
+    send = serializers.CharField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class ConsoleOfferSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    port = serializers.IntegerField()
+    phrases = PhraseSerializer(many=True)
 
 
 class WholeDeviceSerializer(DeviceSerializer):
@@ -171,6 +229,10 @@ class WholeDeviceSerializer(DeviceSerializer):
     now = DifferenceSerializer(many=True)
     last_proof = serializers.DictField()
     has_credentials = serializers.BooleanField()
+    mode_note = serializers.CharField()
+    keys = serializers.ListField(child=serializers.CharField())
+    apart = serializers.ListField(child=serializers.CharField())
+    console = ConsoleOfferSerializer(allow_null=True)
     facts = serializers.DictField(child=serializers.CharField())
     sightings = SightingSerializer(many=True)
 
@@ -186,7 +248,7 @@ class NewDeviceSerializer(serializers.Serializer):
 class EditDeviceSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, required=False)
     area = serializers.IntegerField(required=False, allow_null=True)
-    profile = serializers.CharField(max_length=60, required=False)
+    profile = serializers.CharField(max_length=60, required=False, allow_blank=True)
     version = serializers.IntegerField(required=False)
 
 
@@ -247,3 +309,5 @@ class ProfileSerializer(serializers.Serializer):
     model = serializers.CharField()
     kind = serializers.CharField()
     protocol = serializers.CharField()
+    line_kinds = serializers.ListField(child=serializers.CharField())
+    aliases = serializers.ListField(child=serializers.CharField())

@@ -22,7 +22,7 @@ from netloom_server.config.problems import Conflict, NoRight, NotFound, body
 from netloom_server.engine.engine import engine
 from netloom_server.engine.events import after, newest_id
 from netloom_server.installation.models import Device, Line
-from netloom_server.installation.records import chosen
+from netloom_server.installation.records import can_be_read, chosen
 from netloom_server.runs import planning
 from netloom_server.runs.models import LIVE, JournalEntry, Run
 from netloom_server.runs.services import create_run, journal_break, run_as_dict
@@ -178,7 +178,7 @@ class RunsView(APIView):
         if kind in ("read", "backup", "verify"):
             if data["baseline"] and not has_role(request.user, Role.LEAD):
                 raise NoRight("Only a lead approves a baseline.", "Back up without --baseline, or ask a lead.")
-            devices = [d for d in chosen(data.get("devices")) if d.profile]
+            devices = [d for d in chosen(data.get("devices")) if can_be_read(d, engine().library)]
             if not data.get("devices") and kind == "backup":
                 devices = [d for d in devices if d.identity_key]
             if not devices:

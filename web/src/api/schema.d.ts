@@ -116,6 +116,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Comings and goings, newest first. */
+        get: operations["changes_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices": {
         parameters: {
             query?: never;
@@ -184,6 +201,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say that two records are one device. */
+        post: operations["devices_join_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{word}/part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say that some keys belong to another device; it shows itself at the next sweep. */
+        post: operations["devices_part_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/watch": {
         parameters: {
             query?: never;
@@ -195,6 +246,40 @@ export interface paths {
         put?: never;
         /** @description Keep live states coming as `points` events for 45 s. */
         post: operations["devices_watch_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/expected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Look at a pasted list; with `plan` also make planned devices of its good rows. */
+        post: operations["expected_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/expected/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The same for a CSV or XLSX file; add `?plan=1` to plan. */
+        post: operations["expected_file_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -256,10 +341,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: operations["lines_retrieve"];
         put?: never;
         post?: never;
         delete: operations["lines_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Rename it, switch methods, or give it another port, speed or parity. */
+        patch: operations["lines_partial_update"];
+        trace?: never;
+    };
+    "/api/lines/{ident}/access": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description How sweeps may ask by SNMP on this line. It can be replaced, never read. */
+        put: operations["lines_access_update"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -362,6 +465,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The serial ports of this computer now, with the line that uses each and who else has it open. */
+        get: operations["ports_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/profiles": {
         parameters: {
             query?: never;
@@ -458,10 +578,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/watch-mode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["watch_mode_retrieve"];
+        /** @description Sweep all lines by itself every so many minutes; 0 for never. */
+        put: operations["watch_mode_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make the tests for one device, or for an address that nobody has, and rank what they tell. */
+        post: operations["why_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AccessRequest: {
+            communities: string[];
+            users?: components["schemas"]["SnmpUserRequest"][];
+        };
         AddressesRequest: {
             assignments: components["schemas"]["AssignmentRequest"][];
         };
@@ -482,6 +640,14 @@ export interface components {
             address: string;
             line?: string;
         };
+        /**
+         * @description * `` -
+         *     * `MD5` - MD5
+         *     * `SHA` - SHA
+         *     * `SHA-256` - SHA-256
+         * @enum {string}
+         */
+        AuthEnum: "MD5" | "SHA" | "SHA-256";
         Backup: {
             id: string;
             device: string | null;
@@ -502,16 +668,32 @@ export interface components {
         Backups: {
             backups: components["schemas"]["Backup"][];
         };
+        /** @enum {unknown} */
+        BlankEnum: "";
         Change: {
             path: string;
             to: unknown;
             read_back?: unknown;
             from: unknown;
         };
+        Coming: {
+            /** Format: date-time */
+            time: string;
+            device: string;
+            name: string;
+            line: string;
+            address: string;
+            what: string;
+        };
         Comparison: {
             first: components["schemas"]["Backup"];
             second: components["schemas"]["Backup"];
             differences: components["schemas"]["Pair"][];
+        };
+        ConsoleOffer: {
+            kind: string;
+            port: number;
+            phrases: components["schemas"]["Phrase"][];
         };
         Counts: {
             pending: number;
@@ -528,6 +710,7 @@ export interface components {
             name: string;
             maker: string;
             model: string;
+            reported_model: string;
             kind: string;
             serial: string;
             profile: string;
@@ -538,6 +721,10 @@ export interface components {
             area: string;
             planned_address: string;
             factory: boolean;
+            mode: string;
+            guess: string;
+            said: boolean;
+            managed: boolean;
             methods: string[];
             reasons: components["schemas"]["Reason"][];
             /** Format: date-time */
@@ -565,6 +752,28 @@ export interface components {
             point: string;
             state: string;
         };
+        Expected: {
+            rows: components["schemas"]["ExpectedRow"][];
+            planned: string[];
+        };
+        ExpectedRow: {
+            row: number;
+            name: string;
+            model: string;
+            line: string;
+            address: string;
+            area: string;
+            serial: string;
+            profile: string;
+            device: string;
+            problem: string;
+            try: string;
+        };
+        ExpectedTextRequest: {
+            text: string;
+            /** @default false */
+            plan: boolean;
+        };
         Free: {
             addresses: string[];
         };
@@ -573,6 +782,9 @@ export interface components {
             versions?: {
                 [key: string]: number;
             };
+        };
+        JoinRequest: {
+            other: string;
         };
         Journal: {
             entries: components["schemas"]["JournalEntry"][];
@@ -603,14 +815,39 @@ export interface components {
             path: string;
             speed: number;
             protocol: string;
+            parity: string;
+            adapter: string;
+            parent: string;
+            parent_name: string;
+            note: string;
+            access: components["schemas"]["LineAccess"];
+            methods: components["schemas"]["Method"][];
             trouble: string;
             /** Format: date-time */
             swept: string | null;
             holder: string;
             source: string;
         };
+        LineAccess: {
+            communities: number;
+            users: string[];
+        };
         Link: {
             path: string;
+        };
+        /** @description A sweep method on a line, and what it did there last: packets sent, addresses seen, seconds. */
+        Method: {
+            name: string;
+            title: string;
+            needs: string;
+            sends: string;
+            on: boolean;
+            state: string;
+            /** Format: double */
+            seconds: number;
+            seen: number;
+            sent: number;
+            notes: string[];
         };
         NewDeviceRequest: {
             name: string;
@@ -635,11 +872,20 @@ export interface components {
             speed: number;
             /** @default osdp */
             protocol: components["schemas"]["ProtocolEnum"];
+            /** @default N */
+            parity: components["schemas"]["ParityEnum"];
         };
         NewPersonRequest: {
             username: string;
             role: components["schemas"]["RoleEnum"];
             password: string;
+        };
+        /** @description Something that Netloom can do about a reason: `set` a value of a device, in its plan first. */
+        Offer: {
+            action: string;
+            device: string;
+            path: string;
+            value: unknown;
         };
         Option: {
             value: unknown;
@@ -656,6 +902,16 @@ export interface components {
             first: unknown;
             second: unknown;
         };
+        /**
+         * @description * `N` - N
+         *     * `E` - E
+         *     * `O` - O
+         * @enum {string}
+         */
+        ParityEnum: "N" | "E" | "O";
+        PartRequest: {
+            keys: string[];
+        };
         PatchedEditBackupRequest: {
             label?: string;
         };
@@ -665,6 +921,13 @@ export interface components {
             profile?: string;
             version?: number;
         };
+        PatchedEditLineRequest: {
+            name?: string;
+            off?: string[];
+            path?: string;
+            speed?: number;
+            parity?: components["schemas"]["ParityEnum"];
+        };
         PatchedPersonRequest: {
             role?: components["schemas"]["RoleEnum"];
         };
@@ -673,6 +936,10 @@ export interface components {
             /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
             readonly username: string;
             role?: components["schemas"]["RoleEnum"];
+        };
+        Phrase: {
+            send: string;
+            label: string;
         };
         Place: {
             line: string;
@@ -705,12 +972,31 @@ export interface components {
             disturbs: string[];
             label: string;
         };
+        Port: {
+            path: string;
+            title: string;
+            vendor: string;
+            product: string;
+            usb_serial: string;
+            place: string;
+            adapter: string;
+            line: string;
+            held: string;
+        };
+        /**
+         * @description * `` -
+         *     * `AES` - AES
+         * @enum {string}
+         */
+        PrivEnum: "AES";
         Profile: {
             id: string;
             maker: string;
             model: string;
             kind: string;
             protocol: string;
+            line_kinds: string[];
+            aliases: string[];
         };
         /**
          * @description * `osdp` - osdp
@@ -721,7 +1007,13 @@ export interface components {
         ProtocolEnum: "osdp" | "modbus" | "dialogue";
         Reason: {
             reason: string;
+            test?: string;
+            offer?: components["schemas"]["Offer"] | null;
             try: string;
+        };
+        Reasons: {
+            name: string;
+            reasons: components["schemas"]["Reason"][];
         };
         Remark: {
             device: string;
@@ -798,10 +1090,22 @@ export interface components {
             };
             /** Format: date-time */
             time: string;
+            run: string;
         };
         SignInRequest: {
             username: string;
             password: string;
+        };
+        SnmpUserRequest: {
+            name: string;
+            /** @default  */
+            auth: components["schemas"]["AuthEnum"] | components["schemas"]["BlankEnum"];
+            /** @default  */
+            auth_key: string;
+            /** @default  */
+            priv: components["schemas"]["PrivEnum"] | components["schemas"]["BlankEnum"];
+            /** @default  */
+            priv_key: string;
         };
         States: {
             states: {
@@ -823,11 +1127,18 @@ export interface components {
             /** @default false */
             forget: boolean;
         };
+        WatchMode: {
+            minutes: number;
+        };
+        WatchModeRequest: {
+            minutes: number;
+        };
         WholeDevice: {
             id: string;
             name: string;
             maker: string;
             model: string;
+            reported_model: string;
             kind: string;
             serial: string;
             profile: string;
@@ -838,6 +1149,10 @@ export interface components {
             area: string;
             planned_address: string;
             factory: boolean;
+            mode: string;
+            guess: string;
+            said: boolean;
+            managed: boolean;
             methods: string[];
             reasons: components["schemas"]["Reason"][];
             /** Format: date-time */
@@ -872,10 +1187,20 @@ export interface components {
                 [key: string]: unknown;
             };
             has_credentials: boolean;
+            mode_note: string;
+            keys: string[];
+            apart: string[];
+            console: components["schemas"]["ConsoleOffer"] | null;
             facts: {
                 [key: string]: string;
             };
             sightings: components["schemas"]["Sighting"][];
+        };
+        /** @description A device on record, or a line and an address. */
+        WhyRequest: {
+            device?: string;
+            line?: string;
+            address?: string;
         };
         /**
          * @description * `sweep` - sweep
@@ -1070,6 +1395,25 @@ export interface operations {
             };
         };
     };
+    changes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coming"][];
+                };
+            };
+        };
+    };
     devices_retrieve: {
         parameters: {
             query?: never;
@@ -1249,6 +1593,56 @@ export interface operations {
             };
         };
     };
+    devices_join_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+        };
+    };
+    devices_part_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+        };
+    };
     devices_watch_create: {
         parameters: {
             query?: never;
@@ -1266,6 +1660,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["States"];
+                };
+            };
+        };
+    };
+    expected_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExpectedTextRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Expected"];
+                };
+            };
+        };
+    };
+    expected_file_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Expected"];
                 };
             };
         };
@@ -1357,6 +1799,27 @@ export interface operations {
             };
         };
     };
+    lines_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+        };
+    };
     lines_destroy: {
         parameters: {
             query?: never;
@@ -1367,6 +1830,55 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lines_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedEditLineRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+        };
+    };
+    lines_access_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessRequest"];
+            };
+        };
         responses: {
             /** @description No response body */
             204: {
@@ -1526,6 +2038,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Plan"];
+                };
+            };
+        };
+    };
+    ports_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Port"][];
                 };
             };
         };
@@ -1712,6 +2243,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Devices"];
+                };
+            };
+        };
+    };
+    watch_mode_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchMode"];
+                };
+            };
+        };
+    };
+    watch_mode_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchModeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchMode"];
+                };
+            };
+        };
+    };
+    why_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WhyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reasons"];
                 };
             };
         };

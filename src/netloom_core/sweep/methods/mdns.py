@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import ipaddress
 
 from zeroconf import IPVersion, ServiceStateChange, Zeroconf
 from zeroconf.asyncio import AsyncServiceBrowser, AsyncServiceInfo, AsyncZeroconf
 
 from netloom_core.errors import LinkError
-from netloom_core.model.line import Line
-from netloom_core.sweep.base import Look
+from netloom_core.sweep.base import Look, Method
 
 BROWSE_S = 2.5
 RESOLVE_MS = 1500
 TICK_S = 0.25
 MAX_SERVICES = 4096
-FACT_KEYS = ("maker", "model", "serial", "firmware", "mac")
+QUESTIONS = 12  # packets that browsing and resolving send at first, about
+# Service types of equipment that are worth a look besides those of the profiles.
+GENERAL = ("_http._tcp.local.", "_ssh._tcp.local.", "_telnet._tcp.local.", "_rtsp._tcp.local.", "_osc._udp.local.")
+FACT_KEYS = ("maker", "model", "serial", "firmware", "mac", "uuid")
 
 
 def facts_of(info: AsyncServiceInfo) -> dict[str, str]:
@@ -31,22 +32,20 @@ def facts_of(info: AsyncServiceInfo) -> dict[str, str]:
     return facts
 
 
-class MdnsBrowse:
+class MdnsBrowse(Method):
     name = "mdns"
-
-    def fits(self, line: Line) -> bool:
-        return line.kind == "ip"
+    title = "mDNS and DNS-SD"
+    needs = "UDP port 5353, shared with other programs."
+    sends = "Browsing questions for the service types of the profiles and some general ones, by multicast."
 
     async def run(self, look: Look) -> None:
-        types = sorted({s for p in look.library if p.reach.http for s in p.reach.http.services})
-        if not types:
-            return
+        types = {service for profile in look.library for service in profile.reach.services}
+        types |= {s for p in look.library if p.reach.http for s in p.reach.http.services} | set(GENERAL)
+        await look.pace.take(QUESTIONS)
         # All of 127/8 is one interface, and multicast on it is joined by its first address.
-        loopback = bool(look.line.source) and ipaddress.ip_address(look.line.source).is_loopback
+        home = "127.0.0.1" if look.line.loopback else look.line.source
         try:
-            zeroconf = AsyncZeroconf(
-                interfaces=["127.0.0.1" if loopback else look.line.source], ip_version=IPVersion.V4Only
-            )
+            zeroconf = AsyncZeroconf(interfaces=[home], ip_version=IPVersion.V4Only)
         except OSError as error:
             raise LinkError(
                 f"mDNS cannot be asked on {look.line.name}: {error.strerror or error}.",
@@ -63,12 +62,12 @@ class MdnsBrowse:
             pending.add(task)
             task.add_done_callback(pending.discard)
 
-        browser = AsyncServiceBrowser(zeroconf.zeroconf, types, handlers=[changed])
+        browser = AsyncServiceBrowser(zeroconf.zeroconf, sorted(types), handlers=[changed])
         try:
             ticks = round(BROWSE_S / TICK_S)
             for tick in range(ticks):
                 await asyncio.sleep(TICK_S)
-                look.progress(self.name, tick + 1, ticks)
+                look.progress(tick + 1, ticks)
             await asyncio.gather(*pending, return_exceptions=True)
         finally:
             await browser.async_cancel()
@@ -77,8 +76,9 @@ class MdnsBrowse:
 
     async def _resolve(self, look: Look, zeroconf: Zeroconf, service_type: str, name: str) -> None:
         info = AsyncServiceInfo(service_type, name)
+        await look.pace.take(2)
         if not await info.async_request(zeroconf, RESOLVE_MS):
             return
         for address in info.parsed_addresses(IPVersion.V4Only):
-            if look.line.holds(address):
-                look.sight(address, self.name, **facts_of(info))
+            if look.accepts(address):
+                look.sight(address, self.name, **facts_of(info), **look.outside(address))

@@ -11,10 +11,11 @@ from netloom_core.bus.owner import SerialOwner
 from netloom_core.drivers.osdp import identity_of
 from netloom_core.errors import Busy, DeviceError, NoAnswer, ProtocolError
 from netloom_core.model.line import Line
+from netloom_core.profiles.load import Library
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.constants import MAX_ADDRESS, REPLY_TIMEOUT_S, SCAN_TIMEOUT_S, USUAL_SPEEDS
 from netloom_core.protocols.osdp.session import Session
-from netloom_core.sweep.base import Look
+from netloom_core.sweep.base import Look, Method
 
 GARBLED_TRIES = 2
 LATE_S = 0.1  # before the speed is changed: a late reply would be lost by it
@@ -70,14 +71,18 @@ def looks(look: Look, usual: tuple[int, ...]) -> list[tuple[int, int]]:
     return list(dict.fromkeys(places))
 
 
-class OsdpScan:
+class OsdpScan(Method):
     name = "osdp"
+    title = "OSDP scan"
+    needs = "The line's turn."
+    sends = "An identity request to each of the addresses 0 to 126 at each usual speed."
+    kinds = ("serial",)
 
     def __init__(self, speeds: tuple[int, ...] = USUAL_SPEEDS) -> None:
         """`speeds` in baud are tried besides the line's own."""
         self._speeds = speeds
 
-    def fits(self, line: Line) -> bool:
+    def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol == "osdp"
 
     async def run(self, look: Look) -> None:
@@ -96,7 +101,7 @@ class OsdpScan:
                 answered.add((address, speed))
             await self._late(look, owner, speed, answered)
             if count % 8 == 0 or count == len(places):
-                look.progress(self.name, count, len(places))
+                look.progress(count, len(places))
         for address, speed in expected:
             if (address, speed) not in answered:
                 await ask(look, owner, address, speed, REPLY_TIMEOUT_S, retries=1)

@@ -1,0 +1,83 @@
+"""What is known of a device that was not seen, for the tests that ask why."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from netloom_core.links.ports import PortInfo
+from netloom_core.model.line import Line
+from netloom_core.profiles.load import Library
+from netloom_core.profiles.schema import Profile
+from netloom_core.sweep.identity import Finding, Known
+
+
+@dataclass(frozen=True)
+class History:
+    """What the records tell. Texts are for people, empty where there is nothing.
+
+    `seen` says when and how it was last seen, `writes` what was written to it since, newest
+    first; `staged` what it takes only at a restart that was not made since. `switch` and
+    `switch_port` are where a switch last saw its MAC address, `community` how to ask that.
+    """
+
+    seen: str = ""
+    writes: tuple[str, ...] = ()
+    staged: str = ""
+    switch: str = ""
+    switch_name: str = ""
+    switch_port: int = 0
+    community: str = "public"
+
+
+@dataclass
+class Case:
+    """One device, or one typed address, that did not answer.
+
+    `findings` and `troubles` are those of the sweep, `lines` all lines of the installation,
+    `others` the names of devices on record by id. `heard` says whether anything at all came
+    from the line.
+    """
+
+    record: Known
+    name: str
+    line: Line
+    findings: Sequence[Finding]
+    troubles: Sequence[dict[str, str]]
+    library: Library
+    lines: Sequence[Line] = ()
+    others: dict[str, str] = field(default_factory=dict)
+    history: History = History()
+    ports: Sequence[PortInfo] = ()
+    parent_name: str = ""
+    parent_profile: str = ""
+
+    @property
+    def profile(self) -> Profile | None:
+        return self.library.get(self.record.profile)
+
+    @property
+    def here(self) -> list[Finding]:
+        """Findings at its place, of whom it is not."""
+        return [
+            f
+            for f in self.findings
+            if any((p.line, p.address) == (self.record.line, self.record.address) for p in f.places)
+            and (not f.device or f.device != self.record.device)
+        ]
+
+    @property
+    def heard(self) -> bool:
+        return any(p.line == self.line.id for f in self.findings for p in f.places)
+
+    def line_name(self, ident: str) -> str:
+        return next((line.name for line in self.lines if line.id == ident), ident)
+
+
+def who(finding: Finding, others: dict[str, str]) -> str:
+    """A finding in words: the device on record, or what it says of itself."""
+    if finding.device in others:
+        return others[finding.device]
+    ident = finding.identity
+    name = " ".join(part for part in (ident.maker, ident.model) if part) or "an unknown device"
+    return f"{name}, serial number {ident.serial}" if ident.serial else name

@@ -1,0 +1,78 @@
+"""Why a device was not seen: every test that fits is made, and what they tell is ranked.
+
+A reason comes only from a test that was really made, and says so.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import dataclass
+
+from netloom_core.absence import elsewhere, network, serial
+from netloom_core.absence.case import Case
+from netloom_core.model.sighting import Reason
+
+Test = Callable[[Case], Awaitable[list[Reason]]]
+EVERYWHERE: tuple[Test, ...] = (
+    elsewhere.someone_has_its_address,
+    elsewhere.like_it_elsewhere,
+    elsewhere.same_name_elsewhere,
+)
+BY_KIND: dict[str, tuple[Test, ...]] = {
+    "ip": (
+        network.own_interface,
+        network.overlapping_lines,
+        network.not_on_its_service,
+        network.needs_restart,
+        network.switch_port,
+    ),
+    "serial": (serial.port_itself, serial.what_came, elsewhere.two_at_once),
+    "behind": (serial.parent_leads,),
+}
+AT_ONCE = 32
+DECISIVE = 98  # from here on a reason explains everything, and weaker guesses would only distract
+
+
+@dataclass(frozen=True)
+class Absent:
+    device: str
+    line: str
+    reasons: tuple[Reason, ...]
+
+
+async def explain(case: Case) -> Absent:
+    """Ranked reasons; the last one says when it was last seen and what was written since."""
+    found: list[Reason] = []
+    for test in (*BY_KIND[case.line.kind], *EVERYWHERE):
+        found += await test(case)
+    found.sort(key=lambda reason: -reason.weight)
+    if found and found[0].weight >= DECISIVE:
+        found = [reason for reason in found if reason.weight >= DECISIVE or reason.weight >= 85]
+    line_troubles = [t for t in case.troubles if t["line"] == case.line.id and t["code"] != "not-leading"]
+    if line_troubles and not case.heard and case.line.kind != "behind":
+        trouble = line_troubles[0]
+        text = f"The line {case.line.name} could not be used: {trouble['message']}"
+        found.insert(
+            0, Reason(text, trouble["try"] or "Mend the line, sweep again.", "It was tried in the sweep.", 100)
+        )
+    return Absent(case.record.device, case.record.line, (*found, *last_seen(case)))
+
+
+def last_seen(case: Case) -> list[Reason]:
+    history = case.history
+    if not history.seen:
+        return []
+    since = f" Since then this was written to it: {'; '.join(history.writes)}." if history.writes else ""
+    nothing = "" if history.writes else " Nothing was written to it since."
+    return [Reason(f"{history.seen}.{since}{nothing}", "Ask who worked on it since.", "The records were looked at.", 5)]
+
+
+async def explain_all(cases: Sequence[Case]) -> list[Absent]:
+    gate = asyncio.Semaphore(AT_ONCE)
+
+    async def one(case: Case) -> Absent:
+        async with gate:
+            return await explain(case)
+
+    return list(await asyncio.gather(*(one(case) for case in cases)))

@@ -1,0 +1,225 @@
+"""Reasons on an IP line: this computer's own network first, then the address, then the switch."""
+
+from __future__ import annotations
+
+import ipaddress
+
+from netloom_core.absence.case import Case
+from netloom_core.errors import NetloomError
+from netloom_core.links import interfaces, tcp
+from netloom_core.model.sighting import Reason
+from netloom_core.sweep.methods.echo import ping
+from netloom_core.sweep.methods.snmp import port_state
+
+PROBE_S = 1.5
+POWER = {1: "switched off", 2: "searching for a device, so nothing draws power", 4: "in a fault", 6: "in another fault"}
+
+
+async def own_interface(case: Case) -> list[Reason]:
+    """Whether this computer can be on that network at all."""
+    line = case.line
+    network = ipaddress.IPv4Network(line.network)
+    if network.subnet_of(interfaces.LOOPBACK):
+        return []
+    known = interfaces.all_interfaces()
+    mine = [one for one in known if ipaddress.ip_address(one.address) in network]
+    listed = ", ".join(f"{one.address} on {one.name}" for one in known) or "none"
+    if line.interface and line.interface not in {one.name for one in known}:
+        return [
+            Reason(
+                f"This computer has no interface {line.interface} with an address; it has {listed}.",
+                "Plug the network adapter in, or say which interface the line is on now.",
+                "The system's interfaces were listed.",
+                100,
+            )
+        ]
+    down = [one for one in mine if not one.link and line.interface in ("", one.name)]
+    if down:
+        return [
+            Reason(
+                f"There is no link on this computer's interface {down[0].name}.",
+                "Look at the cable at this computer, and at the other end of it.",
+                f"The system says that {down[0].name} has no carrier.",
+                100,
+            )
+        ]
+    if not mine:
+        return [
+            Reason(
+                f"This computer has no address in {network}; it has {listed}.",
+                f"Give its network card an address in {network}; no other setting is needed.",
+                "The system's addresses were listed.",
+                100,
+            )
+        ]
+    names = sorted({one.name for one in mine})
+    if len(names) > 1:
+        return [
+            Reason(
+                f"Two interfaces of this computer claim {network}: {' and '.join(names)}.",
+                "Answers may go the wrong way: take the address from the one that is not on this network.",
+                "The system's addresses were listed.",
+                90,
+            )
+        ]
+    return []
+
+
+async def overlapping_lines(case: Case) -> list[Reason]:
+    network = ipaddress.IPv4Network(case.line.network)
+    return [
+        Reason(
+            f"The lines {case.line.name} ({network}) and {other.name} ({other.network}) overlap, so an address can "
+            "mean two devices.",
+            "Give the lines networks that do not overlap, or remove the one that is not used.",
+            "The networks of all lines were compared.",
+            55,
+        )
+        for other in case.lines
+        if other.kind == "ip" and other.id != case.line.id and ipaddress.IPv4Network(other.network).overlaps(network)
+    ][:2]
+
+
+async def not_on_its_service(case: Case) -> list[Reason]:
+    """Somebody is at the address, but the device's own service does not answer."""
+    address = case.record.address
+    if not address or not case.line.holds(address):
+        return [
+            Reason(
+                f"It has no address in {case.line.network}, and nothing on the line said it was this device.",
+                "Plan an address for it under Address.",
+                "The record was looked at.",
+                80,
+            )
+        ]
+    if not case.line.source:
+        return []
+    profile = case.profile
+    port = profile.reach.http.port if profile and profile.reach.http else next(iter(_ports(case)), 80)
+    try:
+        answer = await tcp.probe_port(case.line.source, address, port, PROBE_S)
+    except NetloomError as error:
+        return [Reason(error.message, error.hint, f"TCP port {port} was tried.", 90)]
+    seen_by = sorted({m for f in case.here for m in f.methods} - {"connect"})
+    echo = await _echo(case)
+    alive = [*(["ICMP echo"] if echo else []), *seen_by, *(["the neighbour table"] if _arp(case) else [])]
+    test = f"TCP port {port} of {address} was tried just now{'' if echo is None else ', and an ICMP echo'}."
+    if answer == "open":
+        return [
+            Reason(
+                f"{address} takes connections on port {port} but does not say who it is.",
+                "It may still be starting, be busy, or run another firmware: sweep again in a minute.",
+                test,
+                75,
+            )
+        ]
+    if alive:
+        return [
+            Reason(
+                f"{address} is there ({', '.join(dict.fromkeys(alive))}) but not on its service, port {port}.",
+                "It may be starting, busy, or in another firmware mode: look at it by the method named.",
+                test,
+                82,
+            )
+        ]
+    if answer == "refused":
+        return [
+            Reason(
+                f"{address} refuses connections on port {port}.",
+                "Nothing there runs the device's service: is it plugged in and powered, and does it have this address?",
+                test,
+                45,
+            )
+        ]
+    return [
+        Reason(
+            f"{address} gave no answer on port {port} within {PROBE_S:g} s.",
+            "Look at its power, its cable and its switch port.",
+            test,
+            45,
+        )
+    ]
+
+
+async def needs_restart(case: Case) -> list[Reason]:
+    if not case.history.staged:
+        return []
+    return [
+        Reason(
+            f"It waits for a restart: {case.history.staged}.",
+            "Restart it or cut its power shortly, then sweep again.",
+            "The journal was compared with what it last told.",
+            78,
+        )
+    ]
+
+
+async def switch_port(case: Case) -> list[Reason]:
+    """Ask the switch now that last saw the device's MAC address."""
+    history = case.history
+    if not history.switch or not history.switch_port or not case.line.source:
+        return []
+    state, power = await port_state(case.line.source, history.switch, history.switch_port, history.community)
+    name = f"port {history.switch_port} of {history.switch_name or history.switch}"
+    test = f"The switch was asked by SNMP just now: link {state}, power {power}."
+    if state is None:
+        return [
+            Reason(
+                f"The switch {history.switch_name or history.switch}, behind which it was, does not answer by SNMP.",
+                "Look at the switch first.",
+                "SNMP was asked twice.",
+                65,
+            )
+        ]
+    if power in POWER:
+        return [
+            Reason(
+                f"It was last behind {name}, and that port gives no power: it is {POWER[power]}.",
+                "Switch the port's power on, or look at the cable and the device.",
+                test,
+                92,
+            )
+        ]
+    if state != 1:
+        return [
+            Reason(
+                f"It was last behind {name}, and that port is down.",
+                "Look at the cable at both ends, and whether the port is switched off.",
+                test,
+                91,
+            )
+        ]
+    return [
+        Reason(
+            f"It was last behind {name}, which has a link now.",
+            "Something is plugged in there: this device without its address, or another one.",
+            test,
+            40,
+        )
+    ]
+
+
+def _ports(case: Case) -> list[int]:
+    reach = case.profile.reach if case.profile else None
+    if reach is None:
+        return []
+    found = list(reach.ports)
+    if reach.pjlink:
+        found.append(4352)
+    if reach.console and reach.console.port:
+        found.append(reach.console.port)
+    return found
+
+
+async def _echo(case: Case) -> bool | None:
+    """None where an echo cannot be sent or would prove nothing."""
+    if case.line.loopback:
+        return None
+    try:
+        return await ping(case.line.source, case.record.address, PROBE_S)
+    except NetloomError:
+        return None
+
+
+def _arp(case: Case) -> bool:
+    return not case.line.loopback and case.record.address in interfaces.neighbours(case.line.interface)

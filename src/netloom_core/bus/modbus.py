@@ -1,0 +1,58 @@
+"""Modbus RTU on a line whose turn one has: one request, its reply, and who spoke at the wrong time."""
+
+from __future__ import annotations
+
+import asyncio
+
+from netloom_core.bus.timing import line_time
+from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.links.serial import ByteLink
+from netloom_core.protocols import modbus
+
+SILENT_CHARACTERS = 3.5  # between frames, serial line guide clause 2.5.1.1
+MIN_SILENT_S = 0.00175  # the fixed value above 19200 baud
+GAP_S = 0.02  # an operating system hands bytes over in pieces; a shorter pause does not end a frame
+
+
+async def exchange(link: ByteLink, unit: int, pdu: bytes, timeout: float, strays: set[int]) -> modbus.Answer:
+    """The answer of one unit, waited for at most `timeout` seconds after the request's line time.
+
+    A whole frame of another unit is a late answer: its number goes to `strays`. Raises NoAnswer
+    after silence and ProtocolError for bytes that are no frame.
+    """
+    loop = asyncio.get_running_loop()
+    await asyncio.sleep(max(line_time(SILENT_CHARACTERS, link.speed), MIN_SILENT_S))
+    _note(link.take(), strays)
+    request = modbus.rtu(unit, pdu)
+    link.write(request)
+    deadline = loop.time() + line_time(len(request), link.speed) + timeout
+    while True:
+        frame = await _frame(link, deadline)
+        if not frame:
+            raise NoAnswer(f"Unit {unit} does not answer.", "Look at its power, its wires and its unit number.")
+        answer = modbus.parse_rtu(frame)
+        if answer.unit == unit and answer.function == pdu[0]:
+            return answer
+        strays.add(answer.unit)
+
+
+async def _frame(link: ByteLink, deadline: float) -> bytes:
+    """Bytes until the frame's length or a pause; empty when none came by the deadline."""
+    loop = asyncio.get_running_loop()
+    data = b""
+    while len(data) <= modbus.MAX_PDU + 3:
+        patience = deadline - loop.time() if not data else line_time(16, link.speed) + GAP_S
+        arrived = await link.read(patience) if patience > 0 else b""
+        if not arrived:
+            return data
+        data += arrived
+        if 0 < modbus.rtu_length(data) <= len(data):
+            return data
+    return data
+
+
+def _note(data: bytes, strays: set[int]) -> None:
+    try:
+        strays.add(modbus.parse_rtu(data).unit)
+    except ProtocolError:
+        return

@@ -1,0 +1,27 @@
+"""What a sweep may use to ask who somebody is. Only for reading."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from netloom_core.model.device import Credentials
+
+
+@dataclass(frozen=True)
+class SnmpUser:
+    """A user of SNMPv3 (RFC 3414). `auth` is MD5, SHA or SHA-256; `priv` is AES; empty for none."""
+
+    name: str
+    auth: str = ""
+    auth_key: str = field(default="", repr=False)
+    priv: str = ""
+    priv_key: str = field(default="", repr=False)
+
+
+@dataclass(frozen=True)
+class Access:
+    """`logins` are those of the devices on record, by address on the line."""
+
+    communities: tuple[str, ...] = ("public",)
+    snmp_users: tuple[SnmpUser, ...] = ()
+    logins: dict[str, Credentials] = field(default_factory=dict, repr=False)

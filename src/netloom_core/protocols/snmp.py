@@ -1,0 +1,189 @@
+"""SNMP messages: v2c requests that only read, their responses, and v3 engine discovery.
+
+Encoding is pysnmp's; nothing here opens a socket. Source: RFC 1901 and 3416 (v2c), RFC
+3412 clause 6 and RFC 3414 clause 4 (discovery), RFC 3411 clause 5 (engine id).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from pyasn1.codec.ber import decoder, encoder
+from pyasn1.error import PyAsn1Error
+from pysnmp.proto import api
+from pysnmp.proto.mpmod.rfc3412 import ScopedPduData, SNMPv3Message
+from pysnmp.proto.secmod.rfc3414.service import UsmSecurityParameters
+
+from netloom_core.errors import ProtocolError
+from netloom_core.protocols.xml import clean
+
+PORT = 161
+MAX_DATAGRAM = 65_507
+Oid = tuple[int, ...]
+V2C: Any = api.PROTOCOL_MODULES[api.SNMP_VERSION_2C]
+
+SYS_DESCR: Oid = (1, 3, 6, 1, 2, 1, 1, 1, 0)
+SYS_OBJECT: Oid = (1, 3, 6, 1, 2, 1, 1, 2, 0)
+SYS_NAME: Oid = (1, 3, 6, 1, 2, 1, 1, 5, 0)
+SYS_PLACE: Oid = (1, 3, 6, 1, 2, 1, 1, 6, 0)
+IF_MAC: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1, 6)  # ifPhysAddress
+IF_STATE: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1, 8)  # ifOperStatus: 1 is up
+ENTITY_FIRMWARE: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 9)
+ENTITY_SERIAL: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 11)
+ENTITY_MAKER: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 12)
+ENTITY_MODEL: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 13)
+BRIDGE_PORT_IF: Oid = (1, 3, 6, 1, 2, 1, 17, 1, 4, 1, 2)  # dot1dBasePortIfIndex
+BRIDGE_FDB_PORT: Oid = (1, 3, 6, 1, 2, 1, 17, 4, 3, 1, 2)  # dot1dTpFdbPort, indexed by MAC
+POE_STATE: Oid = (1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 6)  # pethPsePortDetectionStatus: 3 is delivering
+
+SYSTEM = (SYS_DESCR, SYS_OBJECT, SYS_NAME, SYS_PLACE)
+COLUMNS = (IF_MAC, ENTITY_SERIAL, ENTITY_MAKER, ENTITY_MODEL, ENTITY_FIRMWARE)
+
+
+@dataclass(frozen=True)
+class Response:
+    """Bindings of a response; a value is bytes, int, an object id, or None where there is nothing."""
+
+    request_id: int
+    error: int
+    binds: tuple[tuple[Oid, bytes | int | Oid | None], ...]
+
+
+def get(oids: Sequence[Oid], community: str, request_id: int) -> bytes:
+    return _request(V2C.GetRequestPDU(), oids, community, request_id, None)
+
+
+def get_bulk(oids: Sequence[Oid], community: str, request_id: int, repetitions: int = 8) -> bytes:
+    return _request(V2C.GetBulkRequestPDU(), oids, community, request_id, repetitions)
+
+
+def _request(pdu: Any, oids: Sequence[Oid], community: str, request_id: int, repetitions: int | None) -> bytes:
+    tool = V2C.apiPDU if repetitions is None else V2C.apiBulkPDU
+    tool.set_defaults(pdu)
+    tool.set_request_id(pdu, request_id)
+    if repetitions is not None:
+        tool.set_non_repeaters(pdu, 0)
+        tool.set_max_repetitions(pdu, repetitions)
+    tool.set_varbinds(pdu, [(oid, V2C.Null("")) for oid in oids])
+    message = V2C.Message()
+    V2C.apiMessage.set_defaults(message)
+    V2C.apiMessage.set_community(message, community)
+    V2C.apiMessage.set_pdu(message, pdu)
+    return bytes(encoder.encode(message))
+
+
+def parse(data: bytes) -> Response:
+    """A v2c response. Raises ProtocolError for anything else."""
+    if not 0 < len(data) <= MAX_DATAGRAM:
+        raise ProtocolError("not an SNMP message")
+    try:
+        message, _ = decoder.decode(data, asn1Spec=V2C.Message())
+        pdu = V2C.apiMessage.get_pdu(message)
+        if pdu.__class__.__name__ != "ResponsePDU":
+            raise ProtocolError("not an SNMP response")
+        binds = tuple((tuple(map(int, oid)), plain(value)) for oid, value in V2C.apiPDU.get_varbinds(pdu))
+        return Response(int(V2C.apiPDU.get_request_id(pdu)), int(V2C.apiPDU.get_error_status(pdu)), binds)
+    except (PyAsn1Error, ValueError, TypeError, IndexError, AttributeError, OverflowError, RecursionError) as error:
+        raise ProtocolError(f"not an SNMP response: {type(error).__name__}") from error
+
+
+def plain(value: Any) -> bytes | int | Oid | None:
+    """A value of pysnmp as ours."""
+    kind = value.__class__.__name__
+    if kind in ("NoSuchObject", "NoSuchInstance", "EndOfMibView", "Null"):
+        return None
+    if kind == "ObjectIdentifier":
+        return tuple(map(int, value))
+    if hasattr(value, "asOctets"):
+        return bytes(value.asOctets())
+    return int(value)
+
+
+def text(value: bytes | int | Oid | None) -> str:
+    return clean(value.decode("utf-8", "replace")) if isinstance(value, bytes) else ""
+
+
+def mac(value: bytes | int | Oid | None) -> str:
+    """An interface's MAC address; empty for loopback and tunnels."""
+    return value.hex(":") if isinstance(value, bytes) and len(value) == 6 and any(value) else ""
+
+
+def column(response: Response, oid: Oid) -> list[tuple[Oid, bytes | int | Oid]]:
+    """(index, value) of the rows of a column that the response holds."""
+    size = len(oid)
+    return [(name[size:], value) for name, value in response.binds if name[:size] == oid and value is not None]
+
+
+def system_facts(response: Response) -> dict[str, str]:
+    values = dict(response.binds)
+    enterprise = values.get(SYS_OBJECT)
+    facts = {
+        "description": text(values.get(SYS_DESCR)),
+        "host": text(values.get(SYS_NAME)),
+        "place": text(values.get(SYS_PLACE)),
+        "object": ".".join(map(str, enterprise)) if isinstance(enterprise, tuple) else "",
+    }
+    return {name: value for name, value in facts.items() if value}
+
+
+def entity_facts(response: Response) -> dict[str, str]:
+    """Serial number, maker, model of the first physical entity that tells them; MACs of interfaces."""
+    facts: dict[str, str] = {}
+    for oid, name in ((ENTITY_SERIAL, "serial"), (ENTITY_MAKER, "maker"), (ENTITY_MODEL, "model"),
+                      (ENTITY_FIRMWARE, "firmware")):  # fmt: skip
+        value = next((text(v) for _, v in column(response, oid) if text(v)), "")
+        if value:
+            facts[name] = value
+    macs = [found for _, value in column(response, IF_MAC) if (found := mac(value))]
+    if macs:
+        facts["mac"] = macs[0]
+        facts["macs"] = " ".join(dict.fromkeys(macs))
+    return facts
+
+
+def discovery(message_id: int) -> bytes:
+    """A v3 request with no user and no engine; any v3 engine answers with a report that names itself."""
+    security = UsmSecurityParameters()
+    for number, value in enumerate((b"", 0, 0, b"", b"", b"")):
+        security.setComponentByPosition(number, value)
+    pdu = V2C.GetRequestPDU()
+    V2C.apiPDU.set_defaults(pdu)
+    V2C.apiPDU.set_request_id(pdu, message_id)
+    message = SNMPv3Message()
+    message.setComponentByPosition(0, 3)
+    header = message.setComponentByPosition(1).getComponentByPosition(1)
+    for number, value in enumerate((message_id, MAX_DATAGRAM, b"\x04", 3)):
+        header.setComponentByPosition(number, value)
+    message.setComponentByPosition(2, encoder.encode(security))
+    scoped = ScopedPduData()
+    plain = scoped.setComponentByPosition(0).getComponentByPosition(0)
+    plain.setComponentByPosition(0, b"")
+    plain.setComponentByPosition(1, b"")
+    plain.setComponentByPosition(2).getComponentByPosition(2).setComponentByType(pdu.tagSet, pdu)
+    message.setComponentByPosition(3, scoped)
+    return bytes(encoder.encode(message))
+
+
+def parse_engine(data: bytes) -> bytes:
+    """The authoritative engine id in any v3 message. Raises ProtocolError when it is none."""
+    if not 0 < len(data) <= MAX_DATAGRAM:
+        raise ProtocolError("not an SNMP message")
+    try:
+        message, _ = decoder.decode(data, asn1Spec=SNMPv3Message())
+        security, _ = decoder.decode(message.getComponentByPosition(2).asOctets(), asn1Spec=UsmSecurityParameters())
+        engine = bytes(security.getComponentByPosition(0).asOctets())
+    except (PyAsn1Error, ValueError, TypeError, IndexError, AttributeError, OverflowError, RecursionError) as error:
+        raise ProtocolError(f"not an SNMPv3 message: {type(error).__name__}") from error
+    if not 5 <= len(engine) <= 32:
+        raise ProtocolError("an SNMP engine id of wrong length")
+    return engine
+
+
+def engine_facts(engine: bytes) -> dict[str, str]:
+    """RFC 3411, SnmpEngineID: enterprise number, and a MAC or a text where it is made of one."""
+    facts = {"engine": engine.hex(), "enterprise": str(int.from_bytes(engine[:4], "big") & 0x7FFF_FFFF)}
+    if engine[0] & 0x80 and engine[4] == 3 and len(engine) == 11:
+        facts["mac"] = engine[5:].hex(":")
+    return facts

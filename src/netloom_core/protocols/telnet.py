@@ -1,0 +1,133 @@
+"""Telnet: telling data from commands, and the COM port option of RFC 2217. Sans-io.
+
+Source: RFC 854 (commands), RFC 1143 (answering once), RFC 2217 (COM-PORT-OPTION).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from netloom_core.errors import ProtocolError
+
+IAC, DONT, DO, WONT, WILL, SB, SE, BREAK = 255, 254, 253, 252, 251, 250, 240, 243
+BINARY, ECHO, SUPPRESS_GO_AHEAD, COM_PORT = 0, 1, 3, 44
+SET_BAUDRATE, SET_DATASIZE, SET_PARITY, SET_STOPSIZE, SET_CONTROL, PURGE = 1, 2, 3, 4, 5, 12
+SERVER = 100  # what a server answers is the command's number and this
+PARITIES = {"N": 1, "O": 2, "E": 3}
+CONTROL_NO_FLOW, CONTROL_BREAK_ON, CONTROL_BREAK_OFF = 1, 5, 6
+MAX_SUB = 1024
+
+
+@dataclass
+class Telnet:
+    """One connection's state. `accept` are the options that both sides may use.
+
+    `receive` gives data; what must be sent back gathers in `out`. `agreed` are options the
+    far side will or does; `subs` are the subnegotiations that came.
+    """
+
+    accept: frozenset[int] = frozenset({BINARY, ECHO, SUPPRESS_GO_AHEAD})
+    out: bytearray = field(default_factory=bytearray)
+    agreed: set[int] = field(default_factory=set)
+    refused: set[int] = field(default_factory=set)
+    subs: list[tuple[int, bytes]] = field(default_factory=list)
+    _answered: set[tuple[int, int]] = field(default_factory=set)
+    _state: str = "data"
+    _verb: int = 0
+    _sub: bytearray = field(default_factory=bytearray)
+
+    def offer(self, *options: int) -> None:
+        """Say that we will use these, and ask the far side to."""
+        for option in options:
+            for verb in (WILL, DO):
+                self._answered.add((verb, option))
+                self.out += bytes((IAC, verb, option))
+
+    def subnegotiate(self, option: int, body: bytes) -> None:
+        self.out += bytes((IAC, SB, option)) + escape(body) + bytes((IAC, SE))
+
+    def taken(self) -> bytes:
+        """What is to be sent now."""
+        data = bytes(self.out)
+        self.out.clear()
+        return data
+
+    def receive(self, data: bytes) -> bytes:
+        """The data among what came. Raises ProtocolError when a subnegotiation has no end."""
+        plain = bytearray()
+        for byte in data:
+            match self._state:
+                case "data":
+                    if byte == IAC:
+                        self._state = "iac"
+                    else:
+                        plain.append(byte)
+                case "iac":
+                    self._command(byte, plain)
+                case "option":
+                    self._option(self._verb, byte)
+                    self._state = "data"
+                case "sub":
+                    if byte == IAC:
+                        self._state = "sub-iac"
+                    else:
+                        self._grow(byte)
+                case "sub-iac":
+                    if byte == SE:
+                        if self._sub:
+                            self.subs.append((self._sub[0], bytes(self._sub[1:])))
+                            del self.subs[:-64]
+                        self._state = "data"
+                    else:
+                        self._grow(byte)
+                        self._state = "sub"
+        return bytes(plain)
+
+    def _grow(self, byte: int) -> None:
+        if len(self._sub) >= MAX_SUB:
+            raise ProtocolError("a Telnet subnegotiation without end")
+        self._sub.append(byte)
+
+    def _command(self, byte: int, plain: bytearray) -> None:
+        self._state = "data"
+        if byte == IAC:
+            plain.append(IAC)
+        elif byte in (DO, DONT, WILL, WONT):
+            self._verb, self._state = byte, "option"
+        elif byte == SB:
+            self._sub.clear()
+            self._state = "sub"
+
+    def _option(self, verb: int, option: int) -> None:
+        if verb in (WILL, DO):
+            good = option in self.accept
+            (self.agreed if good else self.refused).add(option)
+            if verb == WILL:
+                self._say(DO if good else DONT, option)
+            else:
+                # An echo by us would type everything twice.
+                self._say(WILL if good and option != ECHO else WONT, option)
+        else:
+            self.refused.add(option)
+            self.agreed.discard(option)
+            self._say(DONT if verb == WONT else WONT, option)
+
+    def _say(self, verb: int, option: int) -> None:
+        if (verb, option) not in self._answered:
+            self._answered.add((verb, option))
+            self.out += bytes((IAC, verb, option))
+
+
+def escape(data: bytes) -> bytes:
+    return data.replace(b"\xff", b"\xff\xff")
+
+
+def line_settings(speed: int, parity: str = "N", data_bits: int = 8, stop_bits: int = 1) -> list[bytes]:
+    """Bodies of the subnegotiations that set a port, RFC 2217 clause 3."""
+    return [
+        bytes((SET_BAUDRATE,)) + speed.to_bytes(4, "big"),
+        bytes((SET_DATASIZE, data_bits)),
+        bytes((SET_PARITY, PARITIES[parity])),
+        bytes((SET_STOPSIZE, stop_bits)),
+        bytes((SET_CONTROL, CONTROL_NO_FLOW)),
+    ]

@@ -1,0 +1,112 @@
+"""What SSH, Telnet and TLS servers say before anybody signs in."""
+
+from __future__ import annotations
+
+import asyncio
+import socket
+import ssl
+
+from netloom_core.errors import ProtocolError
+from netloom_core.profiles.load import Library
+from netloom_core.protocols import certificate, telnet
+from netloom_core.protocols.xml import clean
+from netloom_core.sweep.base import Look, Method
+
+BANNER_S = 1.5
+QUIET_S = 0.3  # after the first words of a Telnet server, so that its prompt is seen, too
+MAX_BANNER = 2048
+SSH_PORT, TELNET_PORT = 22, 23
+TLS_PORTS = (443, 8443)
+
+
+def console_ports(library: Library, kind: str, usual: int) -> frozenset[int]:
+    named = {p.reach.console.port for p in library if p.reach.console and p.reach.console.kind == kind}
+    return frozenset({usual} | (named - {0}))
+
+
+async def read_some(sock: socket.socket, seconds: float) -> bytes:
+    """Whatever comes within the time; empty after silence or a closed connection."""
+    try:
+        async with asyncio.timeout(seconds):
+            return await asyncio.get_running_loop().sock_recv(sock, MAX_BANNER)
+    except (TimeoutError, OSError):
+        return b""
+
+
+def parse_ssh(data: bytes) -> dict[str, str]:
+    """Facts of an identification string, RFC 4253 clause 4.2. Raises ProtocolError when it is none."""
+    for line in data.split(b"\n")[:20]:
+        text = clean(line.decode("utf-8", "replace"), 255)
+        if text.startswith(("SSH-2.0-", "SSH-1.99-")):
+            return {"ssh": text.partition("-")[2].partition("-")[2]}
+    raise ProtocolError("not an SSH server")
+
+
+class SshBanner(Method):
+    name = "ssh"
+    title = "SSH banner"
+    needs = "A connection of the connect scan."
+    sends = "Nothing: it reads the server's identification string and closes."
+
+    def ports(self, library: Library) -> frozenset[int]:
+        return console_ports(library, "ssh", SSH_PORT)
+
+    async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
+        try:
+            facts = parse_ssh(await read_some(sock, BANNER_S))
+        except ProtocolError:
+            return
+        look.sight(address, self.name, ports=str(port), **facts)
+
+
+class TelnetBanner(Method):
+    name = "telnet"
+    title = "Telnet banner"
+    needs = "A connection of the connect scan."
+    sends = "Refusals of the options that the server offers; nothing is typed."
+
+    def ports(self, library: Library) -> frozenset[int]:
+        return console_ports(library, "telnet", TELNET_PORT)
+
+    async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
+        talk = telnet.Telnet(accept=frozenset())
+        loop = asyncio.get_running_loop()
+        words, patience = b"", BANNER_S
+        try:
+            while len(words) < MAX_BANNER and (data := await read_some(sock, patience)):
+                words += talk.receive(data)
+                if out := talk.taken():
+                    await loop.sock_sendall(sock, out)
+                patience = QUIET_S
+        except (ProtocolError, OSError):
+            return
+        if banner := clean(words.decode("utf-8", "replace"), 200):
+            look.sight(address, self.name, ports=str(port), banner=banner)
+
+
+class TlsNames(Method):
+    name = "tls"
+    title = "TLS certificate names"
+    needs = "A connection of the connect scan."
+    sends = "A TLS handshake; the certificate is read, nothing is trusted by it."
+
+    def ports(self, library: Library) -> frozenset[int]:
+        return frozenset(TLS_PORTS)
+
+    async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
+        context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+        try:
+            async with asyncio.timeout(BANNER_S):
+                # The duplicate belongs to the stream, so that the caller's close stays its own.
+                _, writer = await asyncio.open_connection(sock=sock.dup(), ssl=context, server_hostname="")
+        except (OSError, TimeoutError, ValueError):
+            return
+        try:
+            tls = writer.get_extra_info("ssl_object")
+            facts = certificate.parse(tls.getpeercert(binary_form=True) or b"")
+            look.sight(address, self.name, ports=str(port), **facts)
+        except ProtocolError:
+            return
+        finally:
+            writer.transport.abort()

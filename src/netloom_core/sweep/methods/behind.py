@@ -1,0 +1,64 @@
+"""The bus behind a device: the device that leads it is asked who is there."""
+
+from __future__ import annotations
+
+from netloom_core.drivers.http_json import HttpJsonDriver
+from netloom_core.errors import NetloomError
+from netloom_core.links.http import HttpLink
+from netloom_core.model.line import Line
+from netloom_core.plan.documents import MISSING, get
+from netloom_core.profiles.load import Library
+from netloom_core.sweep.base import Look, Method
+
+ASK_PACKETS = 12
+
+
+class NotLeading(NetloomError):
+    """The parent's own setting keeps it from asking its bus. `need` names setting and value."""
+
+    code = "not-leading"
+
+
+class Behind(Method):
+    name = "behind"
+    title = "The parent's list"
+    needs = "The credentials of the device that leads the bus."
+    sends = "A sign-in and a read of its list of subordinates."
+    kinds = ("behind",)
+
+    async def run(self, look: Look) -> None:
+        parent = look.parent
+        if parent is None or not parent.address:
+            look.note("Left out: the device that leads this bus was not found yet.")
+            return
+        profile = look.library.need(parent.profile)
+        reach = profile.reach.http
+        if reach is None or reach.behind is None:
+            look.note(f"Left out: the profile of {parent.name} does not say how to ask it for its bus.")
+            return
+        await look.pace.take(ASK_PACKETS)
+        driver = HttpJsonDriver(parent, profile, HttpLink(parent.line.source, parent.address, reach.port))
+        try:
+            need = reach.behind.leads
+            if need is not None:
+                value = get(await driver.read("running"), need.path)
+                if value is MISSING or value not in need.one_of:
+                    label = profile.by_path[need.path].label
+                    raise NotLeading(
+                        f"{parent.name} is not set to lead its bus: {label} is {shown(value)}.",
+                        f"Set {label} to {need.one_of[0]} at {parent.name}, then sweep again.",
+                        target=parent.device,
+                    )
+            for facts in await driver.subordinates():
+                address = facts.pop("address", "")
+                if look.line.holds(address):
+                    look.sight(address, self.name, **facts)
+        finally:
+            await driver.close()
+
+    def fits(self, line: Line, library: Library) -> bool:
+        return line.kind == "behind"
+
+
+def shown(value: object) -> str:
+    return "not told" if value is MISSING else str(value)

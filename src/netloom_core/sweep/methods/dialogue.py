@@ -1,0 +1,108 @@
+"""Devices with a text dialogue at the end of a serial line: at which speed, and who they are.
+
+Each way that profiles know is tried: enter, look for the greeting, ask, leave as found.
+What answers with bytes that make no sense is told with the speed, and so is a login
+prompt that nobody's profile knows. Nothing that sets anything is sent.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import re
+
+from netloom_core.bus.timing import line_time
+from netloom_core.links.serial import ByteLink
+from netloom_core.model.line import DIRECT, Line
+from netloom_core.profiles.load import Library
+from netloom_core.profiles.schema import DialogueReach
+from netloom_core.protocols.xml import clean
+from netloom_core.sweep.base import Look, Method
+
+ANSWER_S = 0.7
+QUIET_S = 0.12
+MAX_ANSWER = 4096
+USUAL_SPEEDS = (9600, 115200, 19200, 38400, 57600)
+PROMPT = re.compile(r"(login|user ?name|password|[>#$])\s*:?\s*$", re.IGNORECASE)
+READABLE = 0.85  # share of printable characters from which on it is text
+
+
+class Dialogue(Method):
+    name = "dialogue"
+    title = "Dialogues, speed and parity"
+    needs = "The line's turn."
+    sends = "The greeting of each profile at its speeds, its questions, and its way out; else an empty line."
+    kinds = ("serial",)
+
+    def fits(self, line: Line, library: Library) -> bool:
+        return line.kind == "serial" and line.protocol not in ("osdp", "modbus")
+
+    async def run(self, look: Look) -> None:
+        tries = list(_tries(look))
+        garbled = ""
+        async with look.owners.serial(look.line).turn("sweep") as link:
+            for count, (speed, parity, reach) in enumerate(tries, 1):
+                await link.set_line(speed, parity)
+                facts = await self._try(look, link, reach)
+                look.progress(count, len(tries))
+                if facts.pop("noise", ""):
+                    garbled = garbled or str(speed)
+                elif facts:
+                    look.sight(DIRECT, self.name, **facts, speed=str(speed), parity=parity, garbled_at=garbled)
+                    look.progress(len(tries), len(tries))
+                    return
+            if garbled:
+                look.sight(DIRECT, self.name, noise="yes", speed=garbled)
+
+    async def _try(self, look: Look, link: ByteLink, reach: DialogueReach | None) -> dict[str, str]:
+        await look.pace.take()
+        heard = await converse(link, reach.enter if reach else "\r", reach.guard_seconds if reach else 0)
+        if not heard:
+            return {}
+        text = heard.decode("utf-8", "replace")
+        if readable(heard) < READABLE:
+            return {"noise": "yes"}
+        if reach is not None and re.search(reach.greeting, text):
+            facts = {"banner": clean(text, 120)}
+            try:
+                for ask in reach.ask:
+                    await look.pace.take()
+                    answer = (await converse(link, ask.send)).decode("utf-8", "replace")
+                    if found := re.search(ask.answer, answer):
+                        facts |= {name: clean(value, 120) for name, value in found.groupdict().items() if value}
+            finally:
+                if reach.leave:
+                    await converse(link, reach.leave)
+            return facts
+        if reach is None and PROMPT.search(text.rstrip(" ")):
+            return {"banner": clean(text, 120), "prompt": "yes"}
+        return {"banner": clean(text, 120)} if reach is None else {}
+
+
+def _tries(look: Look) -> list[tuple[int, str, DialogueReach | None]]:
+    """(speed, parity, way) in the order of likelihood, each once; last an empty line at usual speeds."""
+    ways = [p.reach.dialogue for p in look.library if p.reach.dialogue]
+    first = [(speed or look.line.speed) for _, speed in look.expected]
+    found: list[tuple[int, str, DialogueReach | None]] = []
+    for speed in dict.fromkeys([*first, look.line.speed, *(s for way in ways for s in way.speeds)]):
+        found += [(speed, way.parity, way) for way in ways if speed in way.speeds or speed == look.line.speed]
+    found += [(speed, "N", None) for speed in dict.fromkeys([look.line.speed, *USUAL_SPEEDS])]
+    return list({(s, p, w.model_dump_json() if w else ""): (s, p, w) for s, p, w in found}.values())
+
+
+def readable(data: bytes) -> float:
+    """Share of characters that a text is made of."""
+    good = sum(1 for byte in data if 32 <= byte < 127 or byte in (8, 9, 10, 13, 27))
+    return good / len(data) if data else 1.0
+
+
+async def converse(link: ByteLink, words: str, guard: float = 0) -> bytes:
+    """What comes back for these words, until it is quiet; with silence around them where that is wanted."""
+    if guard:
+        await asyncio.sleep(guard)
+    link.take()
+    link.write(words.encode())
+    await asyncio.sleep(line_time(len(words), link.speed) + guard)
+    heard = await link.read(ANSWER_S)
+    while heard and len(heard) < MAX_ANSWER and (more := await link.read(QUIET_S)):
+        heard += more
+    return heard

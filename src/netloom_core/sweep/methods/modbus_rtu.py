@@ -1,0 +1,90 @@
+"""Scan of a Modbus RTU line: which units answer, at which speed, and who they are.
+
+Each unit is asked for its identification; one that answers with an exception is there,
+too. Late answers name their unit and are asked again in peace. Only reads.
+"""
+
+from __future__ import annotations
+
+from netloom_core.bus.modbus import exchange
+from netloom_core.bus.owner import SerialOwner
+from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.model.line import Line
+from netloom_core.profiles.load import Library
+from netloom_core.protocols import modbus
+from netloom_core.sweep.base import Look, Method
+from netloom_core.sweep.methods.modbus_tcp import reach_of, serial_text
+
+SCAN_S = 0.06  # for a unit of which nothing is known; slower ones are heard late
+REPLY_S = 0.5  # for one that should be there
+GARBLED_TRIES = 2
+OTHER_SPEED_UNITS = 16  # at other speeds only the lowest numbers, where factories put units
+
+
+class ModbusRtuScan(Method):
+    name = "modbus"
+    title = "Modbus RTU unit scan"
+    needs = "The line's turn."
+    sends = "Read Device Identification to units 1 to 247, at other usual speeds to units 1 to 16."
+    kinds = ("serial",)
+
+    def fits(self, line: Line, library: Library) -> bool:
+        return line.kind == "serial" and line.protocol == "modbus"
+
+    async def run(self, look: Look) -> None:
+        owner = look.owners.serial(look.line)
+        expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
+        speeds = {speed for p in look.library if p.reach.modbus for speed in p.reach.modbus.speeds}
+        places = [*expected, *((unit, look.line.speed) for unit in range(modbus.MIN_UNIT, modbus.MAX_UNIT + 1))]
+        places += [(u, s) for s in sorted(speeds - {look.line.speed}) for u in range(1, OTHER_SPEED_UNITS + 1)]
+        places = list(dict.fromkeys(places))
+        answered: set[tuple[int, int]] = set()
+        strays: set[int] = set()
+        for count, (unit, speed) in enumerate(places, 1):
+            if await self._ask(look, owner, unit, speed, SCAN_S, strays):
+                answered.add((unit, speed))
+            while strays:
+                late = strays.pop()
+                if (late, speed) not in answered and await self._ask(look, owner, late, speed, REPLY_S, set()):
+                    answered.add((late, speed))
+            if count % 8 == 0 or count == len(places):
+                look.progress(count, len(places))
+        for unit, speed in expected:
+            if (unit, speed) not in answered:
+                await self._ask(look, owner, unit, speed, REPLY_S, set())
+
+    async def _ask(
+        self, look: Look, owner: SerialOwner, unit: int, speed: int, timeout: float, strays: set[int]
+    ) -> bool:
+        """Whether anything came back; sightings are made of it."""
+        for attempt in range(GARBLED_TRIES + 1):
+            try:
+                facts = await self._facts(look, owner, unit, speed, timeout, strays)
+            except NoAnswer:
+                return False
+            except ProtocolError:
+                if attempt < GARBLED_TRIES:
+                    continue
+                facts = {"garbled": "yes"}
+            look.sight(str(unit), self.name, speed=str(speed), **facts)
+            return True
+        return False
+
+    async def _facts(
+        self, look: Look, owner: SerialOwner, unit: int, speed: int, timeout: float, strays: set[int]
+    ) -> dict[str, str]:
+        async with owner.turn("sweep") as link:
+            await link.set_line(speed, look.line.parity)
+            await look.pace.take()
+            answer = await exchange(link, unit, modbus.identify(), timeout, strays)
+            if answer.exception:
+                what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
+                return {} if answer.exception in modbus.GATEWAY else {"refused": f"identification: {what}"}
+            facts = modbus.identification(answer)
+            if reach := reach_of(look.library, facts):
+                await look.pace.take()
+                request = modbus.read_holding(reach.serial_register or 0, reach.serial_count)
+                serial = await exchange(link, unit, request, REPLY_S, strays)
+                if not serial.exception:
+                    facts["serial"] = serial_text(serial)
+            return facts

@@ -1,0 +1,116 @@
+"""A serial line's pseudo-terminal, with true line time and its adapter's description.
+
+The far end of a pseudo-terminal shows which speed the port is set to, so a unit at another
+speed hears nothing, or noise.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import fcntl
+import json
+import os
+import pty
+import termios
+import tty
+from pathlib import Path
+from typing import Any
+
+from netloom_core.bus.timing import line_time
+
+PIECE = 8  # bytes written at once while a reply goes out
+SPEEDS = {
+    getattr(termios, f"B{speed}"): speed for speed in (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400)
+}
+
+
+class PtyPort:
+    """`link` is the port's name; `adapter` what a description file says of it, for the server to list."""
+
+    def __init__(self, link: Path, adapter: dict[str, str] | None = None, described: Path | None = None) -> None:
+        self.link = link
+        self._adapter = adapter
+        self._described = described
+        self.master, self._slave = pty.openpty()
+        tty.setraw(self._slave)
+        os.set_blocking(self.master, False)
+        self._busy: set[asyncio.Task[None]] = set()
+
+    def start(self) -> None:
+        self._name(self.link)
+        asyncio.get_running_loop().add_reader(self.master, self._readable)
+
+    def _name(self, link: Path) -> None:
+        self.link = link
+        link.unlink(missing_ok=True)
+        link.symlink_to(os.ttyname(self._slave))
+        if self._adapter and self._described:
+            self._described.mkdir(parents=True, exist_ok=True)
+            self._file.write_text(json.dumps({**self._adapter, "path": str(link)}))
+
+    @property
+    def _file(self) -> Path:
+        assert self._adapter is not None
+        assert self._described is not None
+        return self._described / f"{self._adapter['usb_serial']}.json"
+
+    def rename(self, name: str) -> None:
+        """The adapter was unplugged and comes back as another port."""
+        self.link.unlink(missing_ok=True)
+        self._name(self.link.with_name(name))
+
+    def unplug(self) -> None:
+        self.link.unlink(missing_ok=True)
+        if self._adapter and self._described:
+            self._file.unlink(missing_ok=True)
+
+    def hold(self) -> None:
+        """Be the other program that has the port open."""
+        self._held = os.open(os.ttyname(self._slave), os.O_RDWR | os.O_NOCTTY)
+        fcntl.flock(self._held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        fcntl.ioctl(self._held, termios.TIOCEXCL)
+
+    def stop(self) -> None:
+        asyncio.get_running_loop().remove_reader(self.master)
+        for task in list(self._busy):
+            task.cancel()
+        self.unplug()
+        os.close(self.master)
+        os.close(self._slave)
+
+    def speed(self) -> int:
+        return SPEEDS.get(termios.tcgetattr(self.master)[4], 0)
+
+    def _readable(self) -> None:
+        try:
+            data = os.read(self.master, 4096)
+        except (BlockingIOError, OSError):
+            return
+        self.received(data)
+
+    def received(self, data: bytes) -> None:
+        """Bytes came from the port."""
+
+    def work(self, task: Any) -> None:
+        made = asyncio.ensure_future(task)
+        self._busy.add(made)
+        made.add_done_callback(self._busy.discard)
+
+    async def send(self, data: bytes, speed: int) -> None:
+        """With line time, in pieces as an adapter hands them over."""
+        for start in range(0, len(data), PIECE):
+            piece = data[start : start + PIECE]
+            await asyncio.sleep(line_time(len(piece), speed))
+            with contextlib.suppress(BlockingIOError):
+                os.write(self.master, piece)
+
+
+def mixed(replies: list[bytes]) -> bytes:
+    """Units that answer at once mix their bits, as on a wire."""
+    result = replies[0]
+    for other in replies[1:]:
+        size = max(len(result), len(other))
+        pairs = zip(result.ljust(size, b"\xff"), other.ljust(size, b"\xff"), strict=True)
+        result = bytes(a & b for a, b in pairs)
+    return result
