@@ -99,6 +99,7 @@ def _prepare(arguments: argparse.Namespace, data: Path, token: str) -> str:
     from netloom_server.engine.engine import engine
 
     settings.OWNER_TOKEN = token
+    settings.LOOPBACK_ONLY = bool(arguments.demo)
     call_command("migrate", verbosity=0, interactive=False)
     if arguments.demo:
         from netloom_server.demo import seed

@@ -10,7 +10,7 @@ from netloom_core.sweep.identity import Finding
 async def someone_has_its_address(case: Case) -> list[Reason]:
     reasons = []
     for finding in case.here:
-        if finding.keys or finding.device or finding.profile:
+        if (finding.keys or finding.profile) and not finding.facts.get("garbled"):
             reasons.append(
                 Reason(
                     f"Someone else has its address: {who(finding, case.others)} answers at {case.record.address}.",
@@ -43,7 +43,8 @@ async def two_at_once(case: Case) -> list[Reason]:
 async def like_it_elsewhere(case: Case) -> list[Reason]:
     """Unclaimed devices of its model: at a factory address, at another one, on another line."""
     profile, reasons = case.profile, []
-    if profile is None:
+    # One whose serial number is on record would have been known again wherever it answers.
+    if profile is None or case.record.key:
         return []
     for finding in case.findings:
         if finding.profile != profile.id or finding.device or finding in case.here:
@@ -60,7 +61,7 @@ async def like_it_elsewhere(case: Case) -> list[Reason]:
                     85,
                 )
             )
-        elif not case.record.key:
+        else:
             reasons.append(
                 Reason(
                     f"A {profile.model} that belongs to nobody yet answers at {where}.",

@@ -50,7 +50,8 @@ async def explain(case: Case) -> Absent:
     if found and found[0].weight >= DECISIVE:
         found = [reason for reason in found if reason.weight >= DECISIVE or reason.weight >= 85]
     line_troubles = [t for t in case.troubles if t["line"] == case.line.id and t["code"] != "not-leading"]
-    if line_troubles and not case.heard and case.line.kind != "behind":
+    explained = found and found[0].weight >= DECISIVE
+    if line_troubles and not explained and not case.heard and case.line.kind != "behind":
         trouble = line_troubles[0]
         text = f"The line {case.line.name} could not be used: {trouble['message']}"
         found.insert(

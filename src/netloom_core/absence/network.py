@@ -92,7 +92,7 @@ async def not_on_its_service(case: Case) -> list[Reason]:
                 80,
             )
         ]
-    if not case.line.source:
+    if not case.line.source or any(finding.keys for finding in case.here):
         return []
     profile = case.profile
     port = profile.reach.http.port if profile and profile.reach.http else next(iter(_ports(case)), 80)

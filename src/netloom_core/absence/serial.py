@@ -34,13 +34,14 @@ async def port_itself(case: Case) -> list[Reason]:
                 98,
             )
         ]
-    held = await asyncio.to_thread(holder_of, path)
-    if held:
+    busy = any(t["line"] == line.id and t["code"] == "port-busy" for t in case.troubles)
+    if busy:
+        held = await asyncio.to_thread(holder_of, path)
         return [
             Reason(
-                f"Another program holds the port {path}: {held}.",
+                f"Another program holds the port {path}: {held or 'one that this user may not see'}.",
                 "Close that program, then sweep again.",
-                "The open files of the running programs were looked through.",
+                "The port was opened just now, and the open files of the running programs were looked through.",
                 99,
             )
         ]
@@ -63,6 +64,8 @@ async def what_came(case: Case) -> list[Reason]:
     if any(trouble["line"] == line.id for trouble in case.troubles):
         return []
     speed = case.record.speed or line.speed
+    if any(f.facts.get("garbled") for f in case.here):
+        return []
     if not case.heard:
         return [
             Reason(

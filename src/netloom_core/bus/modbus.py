@@ -11,6 +11,7 @@ from netloom_core.protocols import modbus
 
 SILENT_CHARACTERS = 3.5  # between frames, serial line guide clause 2.5.1.1
 MIN_SILENT_S = 0.00175  # the fixed value above 19200 baud
+REST_S = 0.25
 GAP_S = 0.02  # an operating system hands bytes over in pieces; a shorter pause does not end a frame
 
 
@@ -41,7 +42,7 @@ async def _frame(link: ByteLink, deadline: float) -> bytes:
     loop = asyncio.get_running_loop()
     data = b""
     while len(data) <= modbus.MAX_PDU + 3:
-        patience = deadline - loop.time() if not data else line_time(16, link.speed) + GAP_S
+        patience = deadline - loop.time() if not data else _patience(data, link.speed)
         arrived = await link.read(patience) if patience > 0 else b""
         if not arrived:
             return data
@@ -49,6 +50,12 @@ async def _frame(link: ByteLink, deadline: float) -> bytes:
         if 0 < modbus.rtu_length(data) <= len(data):
             return data
     return data
+
+
+def _patience(data: bytes, speed: int) -> float:
+    """How long the rest may take: a frame whose length is told is worth waiting for on a busy computer."""
+    missing = modbus.rtu_length(data) - len(data)
+    return line_time(max(missing, 16), speed) + (REST_S if missing > 0 else GAP_S)
 
 
 def _note(data: bytes, strays: set[int]) -> None:

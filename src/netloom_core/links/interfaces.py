@@ -49,15 +49,22 @@ def all_interfaces() -> list[Interface]:
     return found
 
 
-def own_address(network: ipaddress.IPv4Network, interface: str = "") -> tuple[str, str]:
+def own_address(network: ipaddress.IPv4Network, interface: str = "", *, loopback_only: bool = False) -> tuple[str, str]:
     """(address, interface) to send from on that network.
 
-    All of 127/8 is this computer, so there its first host address serves. Raises
-    AddressOutside that lists what there is.
+    All of 127/8 is this computer, so there its first host address serves. With
+    `loopback_only`, as in the demo, no other network is ever sent to. Raises AddressOutside
+    that lists what there is.
     """
     if network.subnet_of(LOOPBACK):
         return str(next(network.hosts())), interface or "lo"
     known = all_interfaces()
+    mine = [one for one in known if ipaddress.ip_address(one.address) in network]
+    if loopback_only and any(interface in ("", one.name) for one in mine):
+        raise AddressOutside(
+            f"{network} is a real network of this computer, and the demo sends on loopback only.",
+            "For a real installation start `./netloom serve` with another data folder.",
+        )
     for one in known:
         if ipaddress.ip_address(one.address) in network and interface in ("", one.name):
             return one.address, one.name

@@ -27,7 +27,8 @@ class Look:
     are looked at first. `saw` takes each sighting at once; `progress` takes steps done and
     in all; `note` takes a sentence about what was left out and why. Every packet is taken
     from `pace` before it is sent. `methods` are all that run on this line; `parent` leads a
-    line behind a device. `heard` holds the addresses that any method saw so far.
+    line behind a device. `only` narrows the look to these addresses; `heard` holds those that
+    any method saw so far.
     """
 
     line: Line
@@ -43,6 +44,15 @@ class Look:
     methods: tuple[Method, ...] = ()
     parent: Target | None = None
     heard: set[str] = field(default_factory=set)
+    only: frozenset[str] = frozenset()
+
+    def wanted(self, address: str) -> bool:
+        return not self.only or address in self.only
+
+    def hosts(self) -> list[str]:
+        """Addresses of an IP line to ask, those where devices should be first."""
+        expected = [address for address, _ in self.expected if self.line.holds(address)]
+        return [host for host in dict.fromkeys([*expected, *self.line.hosts()]) if self.wanted(host)]
 
     def sight(self, address: str, method: str, **facts: str) -> None:
         """Give a sighting; empty facts are left out, long ones cut."""

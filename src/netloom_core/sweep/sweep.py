@@ -68,12 +68,13 @@ async def sweep(
     access: Mapping[str, Access] | None = None,
     parents: Mapping[str, Target] | None = None,
     rate: int = RATE,
+    only: frozenset[str] = frozenset(),
     stop: asyncio.Event | None = None,
 ) -> SweepResult:
     """Sweep the lines at once; a line or method that fails is told in `troubles`, the others go on.
 
-    `access` and `parents` are by line id. When `stop` is set the methods end; what was seen
-    by then is given, with `complete` False.
+    `access` and `parents` are by line id; `only` narrows the look to these addresses. When
+    `stop` is set the methods end; what was seen by then is given, with `complete` False.
     """
     result = SweepResult()
     tasks = []
@@ -99,6 +100,7 @@ async def sweep(
                 methods=chosen,
                 parent=(parents or {}).get(line.id),
                 heard=heard,
+                only=only,
             )
             tasks.append(asyncio.create_task(_one(method, look, report, result)))
     await _until(tasks, stop)

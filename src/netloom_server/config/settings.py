@@ -8,6 +8,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[3]
 DATA = Path(os.environ.get("NETLOOM_DATA") or Path.home() / ".local/share/netloom").resolve()
+LOOPBACK_ONLY = False  # set by the demo: whatever a line says, nothing leaves this computer
 PROFILES = Path(os.environ.get("NETLOOM_PROFILES") or ROOT / "profiles")
 WEB_DIST = ROOT / "web" / "dist"
 
@@ -39,6 +40,7 @@ INSTALLED_APPS = [
     "netloom_server.installation",
     "netloom_server.runs",
     "netloom_server.backups",
+    "netloom_server.consoles",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

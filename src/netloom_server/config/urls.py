@@ -9,6 +9,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 
 from netloom_server.accounts import api as accounts
 from netloom_server.backups import api as backups
+from netloom_server.consoles import api as consoles
 from netloom_server.installation import api as installation
 from netloom_server.installation import lines_api as lines
 from netloom_server.installation import survey_api as survey
@@ -56,6 +57,11 @@ urlpatterns = [
     path("api/devices/<str:word>/credentials", installation.CredentialView.as_view()),
     path("api/devices/<str:word>/drive", installation.DriveView.as_view()),
     path("api/devices/<str:word>/watch", installation.WatchView.as_view()),
+    path("api/consoles", consoles.ConsolesView.as_view()),
+    path("api/consoles/<str:ident>", consoles.ConsoleView.as_view()),
+    path("api/consoles/<str:ident>/break", consoles.BreakView.as_view()),
+    path("api/consoles/<str:ident>/log", consoles.LogView.as_view()),
+    path("api/consoles/<str:ident>/stream", consoles.stream),
     path("api/plans", runs.PlansView.as_view()),
     path("api/runs", runs.RunsView.as_view()),
     path("api/runs/<str:ident>", runs.RunView.as_view()),

@@ -26,6 +26,7 @@ from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
 from netloom_core.run.drive import drive
 from netloom_core.run.executor import Executor
+from netloom_server.consoles.desk import Desk
 from netloom_server.engine.events import EventHub
 from netloom_server.engine.host import RecordHost
 from netloom_server.engine.jobs import Jobs
@@ -53,6 +54,7 @@ class Engine:
         self.watching = Watching(self.drivers, self.host, self.events)
         self.jobs = Jobs(self)
         self.quiet = QuietSweeps(self)
+        self.desk = Desk(self)
         self._loop: asyncio.AbstractEventLoop | None = None
         self._tasks: set[asyncio.Task[Any]] = set()
 
@@ -82,6 +84,7 @@ class Engine:
             task.cancel()
         await asyncio.gather(*self._tasks, return_exceptions=True)
         await self.watching.stop()
+        await self.desk.stop()
         await self.events.flush()
         self.owners.close()
 
@@ -89,6 +92,10 @@ class Engine:
         task = asyncio.ensure_future(work)
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
+
+    def spawn(self, work: Coroutine[Any, Any, Any]) -> None:
+        """Let something go on beside; from the engine's loop."""
+        self._spawn(work)
 
     # For threads
 

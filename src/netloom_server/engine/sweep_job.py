@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from asgiref.sync import sync_to_async
+from django.conf import settings
 
 from netloom_core.absence.case import Case
 from netloom_core.absence.explain import Absent, explain_all
@@ -19,6 +20,7 @@ from netloom_core.model.line import Line as CoreLine
 from netloom_core.model.sighting import Sighting
 from netloom_core.model.work import RunState, StepState
 from netloom_core.sweep.identity import Finding, Known
+from netloom_core.sweep.methods.registry import METHODS
 from netloom_core.sweep.sweep import SweepResult, sweep
 from netloom_server.installation import access, records, sweeping
 from netloom_server.installation.models import Device, Line
@@ -27,6 +29,8 @@ from netloom_server.runs import services
 
 if TYPE_CHECKING:
     from netloom_server.engine.engine import Engine
+
+QUICK_S = 5.0  # a method that listens longer than that is not waited for when one address is asked for
 
 
 @dataclass
@@ -109,7 +113,28 @@ class SweepJob:
         result.troubles = [*work.troubles, *result.troubles]
         return result
 
+    async def look_again(self, line: str, address: str) -> SweepResult:
+        """A narrow look at one address, by all methods but those that only listen for long; nothing is recorded."""
+        work = await sync_to_async(self._narrow)(line)
+        result = await sweep(
+            work.lines,
+            work.known,
+            self._engine.library,
+            self._engine.owners,
+            self._engine.clock,
+            access=work.access,
+            parents=work.parents,
+            only=frozenset({address}),
+            methods=[method for method in METHODS if method.wait_s <= QUICK_S],
+        )
+        result.troubles = [*work.troubles, *result.troubles]
+        return result
+
     # Records; these run in threads
+
+    def _narrow(self, line: str) -> Work:
+        run = RunState("", "sweep", "", {"lines": [line]})
+        return self._behind(run, []) if Line.objects.get(id=line).kind == "behind" else self._direct(run)
 
     def _chosen(self, run: RunState) -> list[Line]:
         wanted = run.params.get("lines")
@@ -164,7 +189,7 @@ class SweepJob:
     def _cases(self, swept: list[str], pairs: sweeping.Pairs, result: SweepResult) -> list[Case]:
         cases = Cases(self._engine.library, result.findings, result.troubles)
         for device, finding in pairs:
-            finding.device = device.id
+            finding.device = device.id if device.taken_in else ""
         return [cases.of(device) for device in sweeping.missing_devices(swept, pairs)]
 
     def _conclude(self, run: RunState, pairs: sweeping.Pairs, result: SweepResult, absent: list[Absent]) -> None:
@@ -195,7 +220,9 @@ def _refresh_source(line: Line) -> None:
     """This computer's address on the line now; a laptop's changes. Raises AddressOutside where it has none."""
     if line.kind != "ip":
         return
-    source, interface = own_address(ipaddress.IPv4Network(line.network), line.interface)
+    source, interface = own_address(
+        ipaddress.IPv4Network(line.network), line.interface, loopback_only=settings.LOOPBACK_ONLY
+    )
     if (source, interface) != (line.source, line.interface):
         line.source, line.interface = source, interface
         line.save(update_fields=["source", "interface"])

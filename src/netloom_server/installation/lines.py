@@ -29,7 +29,7 @@ def new_ip(data: dict[str, Any]) -> Line:
         ) from error
     if network.num_addresses > MAX_HOSTS:
         raise AddressOutside(f"{network} has more than {MAX_HOSTS} addresses.", "Give a /20 or smaller.")
-    source, interface = own_address(network, data.get("interface") or "")
+    source, interface = own_address(network, data.get("interface") or "", loopback_only=settings.LOOPBACK_ONLY)
     for other in Line.objects.filter(kind="ip"):
         # The same network through two interfaces can be; then each is a line of its own.
         if ipaddress.ip_network(other.network).overlaps(network) and other.interface == interface:
@@ -68,7 +68,9 @@ def check_name(line: Line) -> None:
 def check_path(path: str, line: str = "") -> None:
     """Raises RequestError for what is no port's path, Conflict when another line has it."""
     if path.startswith("rfc2217://"):
-        parts_of(path)
+        host, _ = parts_of(path)
+        if settings.LOOPBACK_ONLY and not host.startswith("127."):
+            raise RequestError("The demo sends on loopback only.", "Give a device server on 127.x.y.z.")
     elif not path.startswith("/"):
         raise RequestError(
             "A serial line needs the whole path of its port, or a device server's address.",

@@ -11,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from netloom_core.absence.case import who
 from netloom_core.absence.explain import explain
 from netloom_core.errors import RequestError
 from netloom_server.accounts.models import Role
@@ -20,9 +21,9 @@ from netloom_server.installation import decisions, expected, present, records
 from netloom_server.installation import survey_shapes as shapes
 from netloom_server.installation.api import checked, told
 from netloom_server.installation.lines_api import find_line
-from netloom_server.installation.models import Change, Device, Installation, Line
+from netloom_server.installation.models import Change, Device, Installation
 from netloom_server.installation.serializers import DevicesSerializer
-from netloom_server.installation.why import Cases
+from netloom_server.installation.why import Cases, remembered
 from netloom_server.runs.models import LIVE, Run
 
 CHANGES_SHOWN = 200
@@ -36,25 +37,28 @@ class WhyView(APIView):
     def post(self, request: Request) -> Response:
         """Make the tests for one device, or for an address that nobody has, and rank what they tell."""
         data = checked(shapes.WhySerializer, request)
-        troubles = [
-            {"line": line.id, "method": "line", "code": "trouble", "message": line.trouble, "try": ""}
-            for line in Line.objects.exclude(trouble="")
-        ]
-        cases = Cases(engine().library, [], troubles)
         if data.get("device"):
-            device = records.resolve(data["device"])
-            if device.line_id is None:
-                raise RequestError(f"{device.name} is on no line.", "Say which line it is on.")
-            case = cases.of(device)
+            device: Device | None = records.resolve(data["device"])
+            if device is None or device.line is None:
+                raise RequestError("That device is on no line.", "Say which line it is on.")
+            line, address = device.line, device.address
         else:
-            line = find_line(data.get("line", ""))
-            address = data.get("address", "")
+            line, address = find_line(data.get("line", "")), data.get("address", "")
             if not line.as_core().holds(address):
                 raise RequestError(f"{address or 'Nothing'} is no address on {line.name}.", "Look at the line's range.")
-            holder = Device.objects.filter(line=line, address=address).first()
-            case = cases.of(holder) if holder else cases.at(line, address)
+            device = Device.objects.filter(line=line, address=address).first()
+        look = engine().call(engine().jobs.sweeps.look_again(line.id, address), WHY_S)
+        cases = Cases(engine().library, [*look.findings, *remembered(but=look.findings)], look.troubles)
+        case = cases.of(device) if device else cases.at(line, address)
         absent = engine().call(explain(case), WHY_S)
-        return Response({"name": case.name, "reasons": [reason.as_dict() for reason in absent.reasons]})
+        there = next((f for f in look.findings if f.address == address), None)
+        return Response(
+            {
+                "name": case.name,
+                "there": f"{who(there, {})} answers there now, by {', '.join(there.methods)}." if there else "",
+                "reasons": [reason.as_dict() for reason in absent.reasons],
+            }
+        )
 
 
 class JoinView(APIView):

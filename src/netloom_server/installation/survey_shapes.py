@@ -57,7 +57,10 @@ class WhySerializer(serializers.Serializer):
 
 
 class ReasonsSerializer(serializers.Serializer):
+    """`there` tells who answers at the address just now, if anybody does."""
+
     name = serializers.CharField()
+    there = serializers.CharField()
     reasons = ReasonSerializer(many=True)
 
 

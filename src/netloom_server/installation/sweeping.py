@@ -41,6 +41,8 @@ def _device_for(finding: Finding, taken: set[str]) -> Device:
 
 def _first_name(finding: Finding) -> str:
     ident = finding.identity
+    if finding.facts.get("garbled"):
+        return f"Two at once at {finding.address}"[:80]
     base = ident.model or ident.maker or "Unknown"
     return f"{base} {ident.serial or 'at ' + finding.address}"[:80]
 

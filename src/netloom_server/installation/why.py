@@ -10,9 +10,10 @@ from django.utils import timezone
 
 from netloom_core.absence.case import Case, History
 from netloom_core.links.ports import PortInfo, all_ports
+from netloom_core.model.device import Identity
 from netloom_core.plan.documents import MISSING, get
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.identity import Finding, Known
+from netloom_core.sweep.identity import Finding, Known, Place
 from netloom_core.sweep.methods.snmp import USUAL_COMMUNITY
 from netloom_server.backups.models import Document
 from netloom_server.installation import access, records
@@ -121,3 +122,25 @@ def _staged(device: Device, library: Library) -> str:
             if then is not MISSING and now != then:
                 return f"{setting.label} {then} was stored and is taken only then"
     return ""
+
+
+def remembered(but: Sequence[Finding]) -> list[Finding]:
+    """What the last sweeps found, out of the records, where a narrow look did not look."""
+    looked = {(f.line, f.address) for f in but}
+    return [
+        Finding(
+            line=d.line_id or "",
+            address=d.address,
+            speed=d.speed,
+            identity=Identity(d.maker, d.model, d.serial, d.firmware),
+            profile=d.profile,
+            status=d.status,
+            device=d.id if d.taken_in else "",
+            methods=d.methods,
+            facts=d.facts,
+            keys=tuple(d.keys),
+            places=(Place(d.line_id or "", d.address, d.speed),),
+        )
+        for d in Device.objects.exclude(status__in=("missing", "planned")).exclude(seen=None)
+        if (d.line_id, d.address) not in looked
+    ]

@@ -58,15 +58,17 @@ export function asProblem(error: unknown): Problem {
   return error instanceof Problem ? error : new Problem("page", String(error), "Load the page again; nothing is lost.");
 }
 
-export async function upload(url: string, file: File): Promise<Schemas["Archive"]> {
+export const upload = (url: string, file: File): Promise<Schemas["Archive"]> => uploadTo(url, file);
+
+export async function uploadTo<T>(url: string, file: File): Promise<T> {
   const response = await fetch(url, {
     method: "POST",
     body: file,
     credentials: "same-origin",
     headers: {
       "X-CSRFToken": csrf(),
-      "Content-Type": "application/zip",
-      "Content-Disposition": "attachment; filename=archive.zip",
+      "Content-Type": "application/octet-stream",
+      "Content-Disposition": `attachment; filename=upload.${file.name.split(".").at(-1)?.replace(/\W/g, "") ?? "bin"}`,
     },
   });
   const body = await response.json();

@@ -5,8 +5,9 @@ import { live } from "../lib/live";
 /** Kinds of events, and which queries each makes stale. */
 const STALE: Record<string, (data: Record<string, unknown>) => unknown[][]> = {
   device: (d) => [["devices"], ["device", d.device], ["free"]],
-  devices: () => [["devices"], ["device"], ["overview"]],
-  lines: () => [["overview"]],
+  devices: () => [["devices"], ["device"], ["overview"], ["changes"]],
+  lines: () => [["overview"], ["ports"], ["console-logs"]],
+  watch: () => [["watch-mode"]],
   run: (d) => [["runs"], ["run", d.run], ...(d.state === "running" ? [] : [["overview"], ["devices"], ["device"]])],
   step: (d) => [["run", d.run]],
   backup: () => [["backups"], ["devices"], ["device"]],

@@ -48,3 +48,17 @@ export const freeQuery = (line: string) =>
     queryFn: async () =>
       (await got(api.GET("/api/lines/{ident}/free", { params: { path: { ident: line } } }))).addresses,
   });
+
+export const portsQuery = queryOptions({ queryKey: ["ports"], queryFn: () => got(api.GET("/api/ports")) });
+export const watchModeQuery = queryOptions({ queryKey: ["watch-mode"], queryFn: () => got(api.GET("/api/watch-mode")) });
+export const changesQuery = queryOptions({ queryKey: ["changes"], queryFn: () => got(api.GET("/api/changes")) });
+export const consoleLogsQuery = (device: string) =>
+  queryOptions({
+    queryKey: ["console-logs", device],
+    queryFn: () => got(api.GET("/api/consoles", { params: { query: { device } } })),
+  });
+export const consoleLogQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["console-log", id],
+    queryFn: () => got(api.GET("/api/consoles/{ident}/log", { params: { path: { ident: id } } })),
+  });

@@ -133,6 +133,73 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/consoles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Logs of a device's consoles, newest first. */
+        get: operations["consoles_list"];
+        put?: never;
+        post: operations["consoles_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/consoles/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Type into it. */
+        post: operations["consoles_create_2"];
+        /** @description Close it and give the line back. */
+        delete: operations["consoles_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/consoles/{ident}/break": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["consoles_break_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/consoles/{ident}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["consoles_log_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices": {
         parameters: {
             query?: never;
@@ -690,6 +757,12 @@ export interface components {
             second: components["schemas"]["Backup"];
             differences: components["schemas"]["Pair"][];
         };
+        Console: {
+            id: string;
+            title: string;
+            kind: string;
+            settings: string;
+        };
         ConsoleOffer: {
             kind: string;
             port: number;
@@ -751,6 +824,12 @@ export interface components {
         DriveRequest: {
             point: string;
             state: string;
+        };
+        Entry: {
+            /** Format: date-time */
+            time: string;
+            direction: string;
+            data: string;
         };
         Expected: {
             rows: components["schemas"]["ExpectedRow"][];
@@ -835,6 +914,16 @@ export interface components {
         Link: {
             path: string;
         };
+        Log: {
+            id: string;
+            title: string;
+            kind: string;
+            by: string;
+            /** Format: date-time */
+            begun: string;
+            /** Format: date-time */
+            ended: string | null;
+        };
         /** @description A sweep method on a line, and what it did there last: packets sent, addresses seen, seconds. */
         Method: {
             name: string;
@@ -886,6 +975,17 @@ export interface components {
             device: string;
             path: string;
             value: unknown;
+        };
+        /** @description A device, or a serial line. User and password are for SSH, are used once and not kept. */
+        OpenRequest: {
+            device?: string;
+            line?: string;
+            speed?: number;
+            parity?: components["schemas"]["ParityEnum"];
+            user?: string;
+            password?: string;
+            /** @default false */
+            forget_key: boolean;
         };
         Option: {
             value: unknown;
@@ -1011,8 +1111,10 @@ export interface components {
             offer?: components["schemas"]["Offer"] | null;
             try: string;
         };
+        /** @description `there` tells who answers at the address just now, if anybody does. */
         Reasons: {
             name: string;
+            there: string;
             reasons: components["schemas"]["Reason"][];
         };
         Remark: {
@@ -1119,6 +1221,10 @@ export interface components {
             area?: number | null;
             stands_for?: string;
         };
+        /** @description `data` is base64 of the bytes. */
+        TypedRequest: {
+            data: string;
+        };
         /** @description With `forget` the value is no longer decided here. */
         ValueRequest: {
             device: string;
@@ -1195,6 +1301,17 @@ export interface components {
                 [key: string]: string;
             };
             sightings: components["schemas"]["Sighting"][];
+        };
+        WholeLog: {
+            id: string;
+            title: string;
+            kind: string;
+            by: string;
+            /** Format: date-time */
+            begun: string;
+            /** Format: date-time */
+            ended: string | null;
+            entries: components["schemas"]["Entry"][];
         };
         /** @description A device on record, or a line and an address. */
         WhyRequest: {
@@ -1410,6 +1527,135 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Coming"][];
+                };
+            };
+        };
+    };
+    consoles_list: {
+        parameters: {
+            query?: {
+                device?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Log"][];
+                };
+            };
+        };
+    };
+    consoles_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["OpenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Console"];
+                };
+            };
+        };
+    };
+    consoles_create_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    consoles_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    consoles_break_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    consoles_log_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeLog"];
                 };
             };
         };

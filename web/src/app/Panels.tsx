@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Device, Schemas } from "../api/client";
 import { useBegin } from "../api/work";
@@ -7,6 +7,7 @@ import { ask, openPanel, place, select } from "../lib/place";
 import { useStore } from "../lib/store";
 import { plural } from "../lib/words";
 import { AddLine } from "../lenses/survey/AddLine";
+import { Expected } from "../lenses/survey/Expected";
 import { PlanDevice } from "../lenses/survey/PlanDevice";
 import { Mark } from "../ui/Mark";
 import { Over } from "../ui/Over";
@@ -20,6 +21,16 @@ interface Props {
 }
 
 const close = () => openPanel("");
+// A terminal is large, and most days nobody opens one.
+const Console = lazy(() => import("../console/ConsolePanel"));
+
+function ConsolePanel(props: { devices: Device[]; overview: Schemas["Overview"]; close: () => void }) {
+  return (
+    <Suspense fallback={null}>
+      <Console {...props} />
+    </Suspense>
+  );
+}
 
 export function Panels({ overview, devices, person }: Props) {
   const panel = useStore(place, (p) => p.panel);
@@ -27,6 +38,8 @@ export function Panels({ overview, devices, person }: Props) {
   if (panel === "keys") return <Keys />;
   if (panel === "actions") return <Actions devices={devices} lead={person.role === "lead"} />;
   if (panel === "line") return <AddLine close={close} />;
+  if (panel === "expected") return <Expected close={close} />;
+  if (panel === "console") return <ConsolePanel devices={devices} overview={overview} close={close} />;
   if (panel === "plan-device") return <PlanDevice overview={overview} close={close} />;
   return null;
 }

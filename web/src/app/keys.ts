@@ -1,6 +1,6 @@
 import { useEffect } from "react";
 import type { Device, Line } from "../api/client";
-import { orderOf, walk } from "../lib/knots";
+import { inState, orderOf, walk } from "../lib/knots";
 import { LENSES, nextDensity, openPanel, place, select } from "../lib/place";
 import { toggleTheme } from "./theme";
 
@@ -30,13 +30,13 @@ function typing(target: EventTarget | null): boolean {
 /** The keyboard of the whole screen; fields and dialogs keep their own keys. */
 export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) => void): void {
   useEffect(() => {
-    const order = orderOf(lines, devices);
+    const order = () => orderOf(lines, inState(devices, location.pathname.includes("survey") ? place.get().only : ""));
 
     function move(event: KeyboardEvent): void {
-      const next = walk(order, place.get().cursor, event.key);
+      const next = walk(order(), place.get().cursor, event.key);
       if (!next) return;
       event.preventDefault();
-      select(next, event.shiftKey ? "extend" : "only", order.flat());
+      select(next, event.shiftKey ? "extend" : "only", order().flat());
       document.getElementById(`knot-${next}`)?.scrollIntoView({ block: "nearest" });
     }
 

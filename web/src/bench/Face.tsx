@@ -47,11 +47,12 @@ export function Face({ device, overview }: { device: Device; overview: Schemas["
           )}
           <p className="text-[12.5px] text-soft">
             {[device.maker, device.model].filter(Boolean).join(" ") || "Model not known"}
+            {device.reported_model && `, calls itself ${device.reported_model}`}
             {device.kind && `, ${device.kind}`} · <span className={INK[tone]}>{word}</span>
             {whatDiffers(device) && ` · ${whatDiffers(device)}`}
           </p>
         </div>
-        {device.taken_in && device.serial && (
+        {device.taken_in && device.managed && (
           <Button onClick={() => begin.mutate({ kind: "read", devices: [device.id], baseline: false, keep: true })}>Read now</Button>
         )}
       </div>

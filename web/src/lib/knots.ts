@@ -22,7 +22,8 @@ const BY_STATE: Record<string, Telling> = {
 export function stateOf(device: Device): Telling {
   const telling = BY_STATE[device.state] ?? BY_STATE.unknown;
   const speed = device.addresses[0]?.speed;
-  return device.state === "moved" && speed ? { ...telling, word: `moved, at ${speed} baud` } : telling;
+  if (device.state === "moved" && speed) return { ...telling, word: `moved, at ${speed} baud` };
+  return device.mode && device.state === "known" ? { shape: "half", tone: "weld", word: `in ${device.mode} mode` } : telling;
 }
 
 const count = (n: number, word: string) => (n ? `${n} ${word}` : "");
@@ -77,7 +78,7 @@ function proofTelling(device: Device): Telling {
 /** How many devices still have something to do under a lens. */
 export function leftToDo(devices: Device[], lens: string): number {
   const open: Record<string, (d: Device) => boolean> = {
-    survey: (d) => !d.taken_in || d.state !== "known",
+    survey: (d) => !d.taken_in || d.state !== "known" || !!d.mode,
     address: (d) => d.taken_in && !!d.serial && (d.state === "moved" || addressTelling(d).word !== "as planned"),
     configure: (d) => d.taken_in && d.counts.pending + d.counts.unkept > 0,
     protect: (d) => d.taken_in && !d.baseline,
@@ -87,9 +88,18 @@ export function leftToDo(devices: Device[], lens: string): number {
   return devices.filter(open[lens] ?? (() => false)).length;
 }
 
+/** States that the Survey's filters offer, in the order of what is looked at first. */
+export const STATES = ["new", "moved", "duplicate", "missing", "unknown", "planned"] as const;
+
+/** Devices of one state; empty for all. */
+export function inState(devices: Device[], state: string): Device[] {
+  return state ? devices.filter((d) => d.state === state) : devices;
+}
+
 export function addressNumber(address: string): number {
   if (/^\d+$/.test(address)) return Number(address);
-  return address.split(".").reduce((sum, part) => sum * 256 + Number(part), 0);
+  const sum = address.split(".").reduce((total, part) => total * 256 + Number(part), 0);
+  return Number.isNaN(sum) ? 0 : sum;
 }
 
 /** The part of an address that differs on a line: the last number of an IP address, else all of it. */

@@ -18,10 +18,20 @@ interface Live {
   connected: boolean;
   run: string;
   going: boolean;
+  /** The newest sightings of the sweep under way, oldest first; bounded. */
   sightings: Sighted[];
+  /** By line and address: what the best sighting so far says of who answers. */
+  answered: Record<string, Record<string, string>>;
   progress: Progress;
   points: Record<string, Record<string, string>>;
   troubles: Record<string, string>;
+}
+
+const GATHER_MS = 120;
+const KEPT = 400;
+
+export function whoIs(facts: Record<string, string>): string {
+  return [facts.model, facts.serial].filter(Boolean).join(" ") || facts.title || facts.banner || facts.host || "";
 }
 
 /** What streams in and is not worth a query: sightings of the sweep under way, its progress, live points. */
@@ -30,14 +40,39 @@ class LiveStore extends Store<Live> {
     if (this.get().connected !== connected) this.set({ connected });
   }
 
+  private waiting: Sighted[] = [];
+  private timer: number | undefined;
+
+  /** Sightings come by the thousand; the screen takes them in a few times a second. */
   sighted(one: Sighted): void {
-    this.set((now) => ({
-      ...now,
-      run: one.run,
-      going: true,
-      sightings: now.run === one.run ? [...now.sightings, one] : [one],
-      progress: now.run === one.run ? now.progress : {},
-    }));
+    this.waiting.push(one);
+    this.timer ??= window.setTimeout(() => this.gather(), GATHER_MS);
+  }
+
+  gather(): void {
+    this.timer = undefined;
+    const fresh = this.waiting;
+    this.waiting = [];
+    const run = fresh.at(-1)?.run;
+    if (!run) return;
+    this.set((now) => {
+      const same = now.run === run;
+      const answered = { ...(same ? now.answered : {}) };
+      const touched = new Set<string>();
+      for (const one of fresh.filter((sighting) => sighting.run === run)) {
+        if (!touched.has(one.line)) answered[one.line] = { ...answered[one.line] };
+        touched.add(one.line);
+        answered[one.line][one.address] = whoIs(one.facts) || answered[one.line][one.address] || "";
+      }
+      return {
+        ...now,
+        run,
+        going: true,
+        answered,
+        sightings: [...(same ? now.sightings : []), ...fresh].slice(-KEPT),
+        progress: same ? now.progress : {},
+      };
+    });
   }
 
   progressed(data: { run: string; lines: Progress }): void {
@@ -47,6 +82,7 @@ class LiveStore extends Store<Live> {
       going: true,
       progress: data.lines,
       sightings: now.run === data.run ? now.sightings : [],
+      answered: now.run === data.run ? now.answered : {},
     }));
   }
 
@@ -69,6 +105,7 @@ export const live = new LiveStore({
   run: "",
   going: false,
   sightings: [],
+  answered: {},
   progress: {},
   points: {},
   troubles: {},

@@ -18,7 +18,13 @@ interface Place {
   selected: ReadonlySet<string>;
   density: Density;
   sheet: boolean;
-  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device";
+  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "expected" | "console";
+  /** The line that the bench shows under Survey while no device is selected. */
+  line: string;
+  /** Only knots in this state are shown; empty for all. */
+  only: string;
+  /** What the console panel is opened to: a device, else a line. */
+  console: { device?: string; line?: string } | null;
   trayOpen: boolean;
   trayRun: string;
   asked: import("../api/client").Work | null;
@@ -35,6 +41,9 @@ export const place = new Store<Place>({
   density: (localStorage.getItem("netloom.density") as Density | null) ?? "rows",
   sheet: false,
   panel: "",
+  line: "",
+  only: "",
+  console: null,
   trayOpen: false,
   trayRun: "",
   asked: null,
@@ -68,5 +77,8 @@ export function nextDensity(): void {
   });
 }
 
+/** Shows a line on the bench. */
+export const openLine = (line: string): void => place.set({ line, selected: new Set(), cursor: "" });
+export const openConsole = (to: Place["console"]): void => place.set({ console: to, panel: "console" });
 export const openPanel = (panel: Place["panel"]): void => place.set({ panel });
 export const ask = (asked: Place["asked"]): void => place.set({ asked });

@@ -1,4 +1,4 @@
-import type { Setting } from "../api/client";
+import type { Line, Setting } from "../api/client";
 
 /** How long ago, in a few characters; the exact time goes in a title beside it. */
 export function ago(iso: string | null | undefined, now = Date.now()): string {
@@ -43,4 +43,19 @@ export function needsAre(types: string[]): string {
     relay: "what the relays switch",
   };
   return listed(types.map((type) => nouns[type] ?? type));
+}
+
+const SERIAL: Record<string, string> = { osdp: "RS-485, OSDP", modbus: "RS-485, Modbus", dialogue: "Serial, one device" };
+
+/** What kind of line it is, in the trade's words. */
+export function kindOf(line: Pick<Line, "kind" | "protocol" | "parent_name">): string {
+  if (line.kind === "ip") return "IP network";
+  if (line.kind === "behind") return `Behind ${line.parent_name}`;
+  return SERIAL[line.protocol] ?? "Serial line";
+}
+
+/** Where the line is: its network, or its port. */
+export function whereOf(line: Pick<Line, "kind" | "network" | "path" | "speed">): string {
+  if (line.kind === "ip") return line.network;
+  return line.kind === "behind" ? "" : `${line.path.split("/").at(-1)} · ${line.speed}`;
 }

@@ -1,19 +1,22 @@
-import { Plus } from "lucide-react";
+import { ListPlus, Plus } from "lucide-react";
 import { useMemo } from "react";
 import type { Device, Line } from "../api/client";
 import { useBegin } from "../api/work";
-import { orderOf } from "../lib/knots";
+import { inState, orderOf } from "../lib/knots";
 import { live } from "../lib/live";
-import { openPanel } from "../lib/place";
+import { openPanel, place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { Button } from "../ui/Button";
 import { Empty } from "../ui/parts";
+import { Filters } from "./Filters";
 import { Strand } from "./Strand";
 
 /** The picture of the whole installation: lines as strands, devices as knots in address order. */
 export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[]; lens: string }) {
   const begin = useBegin();
-  const order = useMemo(() => orderOf(lines, devices).flat(), [lines, devices]);
+  const only = useStore(place, (p) => (lens === "survey" ? p.only : ""));
+  const shown = useMemo(() => inState(devices, only), [devices, only]);
+  const order = useMemo(() => orderOf(lines, shown).flat(), [lines, shown]);
   const progress = useStore(live, (l) => l.progress);
   const placeless = devices.filter((d) => !d.addresses.length);
   if (!lines.length)
@@ -43,13 +46,19 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
         <Button onClick={() => openPanel("plan-device")}>
           <Plus size={13} /> Plan a device
         </Button>
-        <span className="ml-auto text-[12px] text-soft">
+        {lens === "survey" && (
+          <Button onClick={() => openPanel("expected")}>
+            <ListPlus size={13} /> Expected devices
+          </Button>
+        )}
+        <span className="ml-auto text-[12px] whitespace-nowrap text-soft">
           {devices.length} devices on {lines.length} lines
         </span>
       </div>
+      {lens === "survey" && <Filters devices={devices} only={only} />}
       <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
         {lines.map((line) => (
-          <Strand key={line.id} line={line} devices={devices} lens={lens} order={order} methods={progress[line.id]} />
+          <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} methods={progress[line.id]} />
         ))}
       </div>
       {placeless.length > 0 && (

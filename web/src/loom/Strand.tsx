@@ -4,9 +4,9 @@ import { useMemo, useRef } from "react";
 import type { Device, Line } from "../api/client";
 import { rowsOf, type Row, shortAddress, tells } from "../lib/knots";
 import { live, shareDone } from "../lib/live";
-import { place, select } from "../lib/place";
+import { openLine, place, select } from "../lib/place";
 import { useStore } from "../lib/store";
-import { ago, exact } from "../lib/words";
+import { ago, exact, kindOf, whereOf } from "../lib/words";
 import { Mark } from "../ui/Mark";
 import { Bar } from "../ui/parts";
 import { Knot } from "./Knot";
@@ -21,6 +21,7 @@ interface Props {
 
 const HEIGHT = { rows: 46, lines: 26, knots: 26 };
 const GAP = 17;
+const ARRIVALS_SHOWN = 400;
 
 /** One line: its head, and its knots along the warp. */
 export function Strand({ line, devices, lens, order, methods }: Props) {
@@ -90,7 +91,7 @@ export function Strand({ line, devices, lens, order, methods }: Props) {
                   {row.kind === "gap" ? (
                     <p className="pl-[82px] text-[11px] leading-[17px] text-soft">{row.free} free</p>
                   ) : (
-                    <Knot row={row} lens={lens} lines={density === "rows" ? 2 : 1} chosen={selected.has(row.device.id)} at={cursor === row.device.id} answers={answered.has(row.address)} pick={pick} />
+                    <Knot row={row} lens={lens} lines={density === "rows" ? 2 : 1} chosen={selected.has(row.device.id)} at={cursor === row.device.id} answers={row.address in answered} pick={pick} />
                   )}
                 </div>
               );
@@ -103,37 +104,29 @@ export function Strand({ line, devices, lens, order, methods }: Props) {
   );
 }
 
-const NOBODY: ReadonlySet<string> = new Set();
+const NOBODY: Record<string, string> = {};
 
-/** Addresses of a line that have answered the sweep under way. */
-function useAnswered(line: string): ReadonlySet<string> {
-  const going = useStore(live, (l) => l.going);
-  const sightings = useStore(live, (l) => l.sightings);
-  return useMemo(
-    () => (going ? new Set(sightings.filter((one) => one.line === line).map((one) => one.address)) : NOBODY),
-    [going, sightings, line],
-  );
+/** Addresses of a line that have answered the sweep under way, with who they say they are. */
+function useAnswered(line: string): Record<string, string> {
+  return useStore(live, (l) => (l.going ? (l.answered[line] ?? NOBODY) : NOBODY));
 }
 
 /** Who answers the sweep under way and has no knot yet; below the knots, so that nothing jumps. */
 function Arrivals({ line, devices }: { line: Line; devices: Device[] }) {
-  const sightings = useStore(live, (l) => l.sightings);
-  const going = useStore(live, (l) => l.going);
-  if (!going) return null;
-  const taken = new Set(devices.flatMap((d) => d.addresses.filter((p) => p.line_id === line.id).map((p) => p.address)));
-  const arrived = new Map<string, string>();
-  for (const one of sightings)
-    if (one.line === line.id && !taken.has(one.address)) {
-      const who = [one.facts.model, one.facts.serial].filter(Boolean).join(" ");
-      if (who || !arrived.has(one.address)) arrived.set(one.address, who || "somebody answers");
-    }
+  const answered = useAnswered(line.id);
+  const taken = useMemo(
+    () => new Set(devices.flatMap((d) => d.addresses.filter((p) => p.line_id === line.id).map((p) => p.address))),
+    [devices, line.id],
+  );
+  const arrived = Object.entries(answered).filter(([address]) => !taken.has(address));
+  if (!arrived.length) return null;
   return (
     <ul aria-label={`Arriving on ${line.name}`}>
-      {[...arrived].map(([address, who]) => (
+      {arrived.slice(0, ARRIVALS_SHOWN).map(([address, who]) => (
         <li key={address} className="grid h-[26px] grid-cols-[52px_16px_1fr] items-center gap-x-2 text-[13px]">
           <span className="text-right font-mono text-[12.5px]">{shortAddress(address)}</span>
           <Mark shape="open" tone="indigo" />
-          <span className="truncate pl-1 italic">{who}</span>
+          <span className="truncate pl-1 italic">{who || "somebody answers"}</span>
         </li>
       ))}
     </ul>
@@ -145,30 +138,34 @@ function keyOf(row: Row): string {
 }
 
 function StrandHead({ line, methods, count }: { line: Line; methods?: Record<string, [number, number]>; count: number }) {
-  const seen = useStore(live, (l) => l.sightings);
+  const answered = useAnswered(line.id);
   const share = methods ? shareDone({ line: methods }) : 0;
   const sweeping = useStore(live, (l) => l.going);
   const going = sweeping && !!methods && share < 1;
-  const here = new Set(seen.filter((one) => one.line === line.id).map((one) => one.address)).size;
-  const where = line.kind === "ip" ? line.network : `${line.path.split("/").at(-1)} · ${line.speed} baud`;
+  const here = Object.keys(answered).length;
   return (
     <div className="rounded-t-[3px] border border-weave bg-cloth px-3 py-2">
       <div className="flex items-baseline justify-between gap-2">
-        <h2 className="truncate text-[14px] font-semibold">{line.name}</h2>
-        <span className="font-mono text-[12px] text-soft" title={line.kind === "ip" ? `sent from ${line.source}` : line.path}>
-          {where}
+        <h2 className="min-w-0 truncate text-[14px] font-semibold">
+          <button type="button" className="max-w-full truncate hover:underline" title="Methods, port and access of this line" onClick={() => openLine(line.id)}>
+            {line.name}
+          </button>
+        </h2>
+        <span className="font-mono text-[12px] whitespace-nowrap text-soft" title={line.kind === "ip" ? `sent from ${line.source} on ${line.interface}` : line.path}>
+          {whereOf(line)}
         </span>
       </div>
       <div className="flex items-baseline justify-between gap-2 text-[12px] text-soft">
         <span>
-          {line.kind === "ip" ? "IP network" : `RS-485, ${line.protocol.toUpperCase()}`} · {count} known
+          {kindOf(line)} · {count} known
           {line.holder && ` · ${line.holder} has the line`}
         </span>
         <span title={exact(line.swept)}>{going ? `${here} answered` : line.swept ? `swept ${ago(line.swept)}` : "never swept"}</span>
       </div>
       {/* Always there, so that nothing below moves when a sweep begins or ends. */}
       <div className="mt-1 h-1.5">{going && <Bar share={share} label={`Sweep of ${line.name}`} />}</div>
-      {line.trouble && <p className="mt-1 text-[12px] text-madder">{line.trouble}</p>}
+      {line.trouble && <p className="mt-1 line-clamp-2 text-[12px] text-madder" title={line.trouble}>{line.trouble}</p>}
+      {line.note && <p className="mt-1 line-clamp-2 text-[12px] text-weld" title={line.note}>{line.note}</p>}
     </div>
   );
 }

@@ -45,8 +45,7 @@ class ConnectScan(Method):
             if look.line.loopback and await self._our_own(look, port):
                 (everywhere if port in everywhere else general).remove(port)
                 look.note(f"Port {port} was left out: a service of this computer answers there on every address.")
-        expected = [address for address, _ in look.expected if look.line.holds(address)]
-        hosts = list(dict.fromkeys([*expected, *look.line.hosts()]))
+        hosts = look.hosts()
         total = len(hosts) * (len(everywhere) + len(general))
         refused: set[str] = set()
         await self._scan(look, ((h, p) for h in hosts for p in everywhere), 0, total, refused)

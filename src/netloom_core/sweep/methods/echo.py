@@ -75,7 +75,7 @@ class Echo(Method):
         sock, raw = open_socket(look.line.source)
         payload = PAYLOAD + os.urandom(8)
         hearing = asyncio.ensure_future(self._hear(look, sock, payload, raw))
-        hosts, loop = look.line.hosts(), asyncio.get_running_loop()
+        hosts, loop = look.hosts(), asyncio.get_running_loop()
         try:
             for number, host in enumerate(hosts):
                 await look.pace.take()

@@ -18,6 +18,8 @@ from netloom_core.sweep.methods.modbus_tcp import reach_of, serial_text
 SCAN_S = 0.06  # for a unit of which nothing is known; slower ones are heard late
 REPLY_S = 0.5  # for one that should be there
 GARBLED_TRIES = 2
+QUIET_S = 0.05
+QUIET_READS = 20
 OTHER_SPEED_UNITS = 16  # at other speeds only the lowest numbers, where factories put units
 
 
@@ -37,7 +39,7 @@ class ModbusRtuScan(Method):
         speeds = {speed for p in look.library if p.reach.modbus for speed in p.reach.modbus.speeds}
         places = [*expected, *((unit, look.line.speed) for unit in range(modbus.MIN_UNIT, modbus.MAX_UNIT + 1))]
         places += [(u, s) for s in sorted(speeds - {look.line.speed}) for u in range(1, OTHER_SPEED_UNITS + 1)]
-        places = list(dict.fromkeys(places))
+        places = [place for place in dict.fromkeys(places) if look.wanted(str(place[0]))]
         answered: set[tuple[int, int]] = set()
         strays: set[int] = set()
         for count, (unit, speed) in enumerate(places, 1):
@@ -63,12 +65,20 @@ class ModbusRtuScan(Method):
             except NoAnswer:
                 return False
             except ProtocolError:
+                await self._quiet(owner)
                 if attempt < GARBLED_TRIES:
                     continue
                 facts = {"garbled": "yes"}
             look.sight(str(unit), self.name, speed=str(speed), **facts)
             return True
         return False
+
+    async def _quiet(self, owner: SerialOwner) -> None:
+        """Let everything that still comes go by, so that it is not taken for the next reply."""
+        async with owner.turn("sweep") as link:
+            for _ in range(QUIET_READS):
+                if not await link.read(QUIET_S):
+                    return
 
     async def _facts(
         self, look: Look, owner: SerialOwner, unit: int, speed: int, timeout: float, strays: set[int]

@@ -68,7 +68,7 @@ def looks(look: Look, usual: tuple[int, ...]) -> list[tuple[int, int]]:
     likely = sorted({address for address, _ in expected} | factory)
     places = [*expected, *((address, speed) for speed in speeds for address in likely)]
     places += [(address, speed) for speed in speeds for address in range(MAX_ADDRESS + 1)]
-    return list(dict.fromkeys(places))
+    return [place for place in dict.fromkeys(places) if look.wanted(str(place[0]))]
 
 
 class OsdpScan(Method):

@@ -25,7 +25,7 @@ class Snmp(Method):
     sends = "Get and GetBulk of system, interfaces and entities; an engine discovery; to switches a walk of ports."
 
     async def run(self, look: Look) -> None:
-        hosts = list(dict.fromkeys([*(a for a, _ in look.expected if look.line.holds(a)), *look.line.hosts()]))
+        hosts = look.hosts()
         if look.line.loopback:
             hosts = [look.line.source, *hosts]
         agents: dict[str, str] = {}

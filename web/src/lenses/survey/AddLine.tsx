@@ -1,12 +1,14 @@
 import { useState } from "react";
 import { api, asProblem, got, type Problem } from "../../api/client";
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { portsQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Over } from "../../ui/Over";
 import { Choice, Input, Labelled, Trouble } from "../../ui/parts";
 
 export function AddLine({ close }: { close: () => void }) {
   const client = useQueryClient();
+  const ports = useQuery(portsQuery);
   const [kind, setKind] = useState<"ip" | "serial">("ip");
   const [problem, setProblem] = useState<Problem>();
   const [busy, setBusy] = useState(false);
@@ -20,8 +22,15 @@ export function AddLine({ close }: { close: () => void }) {
         api.POST("/api/lines", {
           body:
             kind === "ip"
-              ? { kind, name: form.name, network: form.network, speed: 9600, protocol: "osdp" }
-              : { kind, name: form.name, path: form.path, speed: Number(form.speed), protocol: "osdp" },
+              ? { kind, name: form.name, network: form.network, speed: 9600, protocol: "osdp", parity: "N" }
+              : {
+                  kind,
+                  name: form.name,
+                  path: form.path,
+                  speed: Number(form.speed),
+                  protocol: form.protocol as "osdp" | "modbus" | "dialogue",
+                  parity: form.parity as "N" | "E" | "O",
+                },
         }),
       );
       await client.invalidateQueries({ queryKey: ["overview"] });
@@ -39,7 +48,7 @@ export function AddLine({ close }: { close: () => void }) {
         <Labelled label="Kind">
           <Choice value={kind} onChange={(event) => setKind(event.target.value as "ip" | "serial")}>
             <option value="ip">IP network</option>
-            <option value="serial">Serial port with an OSDP bus</option>
+            <option value="serial">Serial port</option>
           </Choice>
         </Labelled>
         <Labelled label="Name">
@@ -51,8 +60,31 @@ export function AddLine({ close }: { close: () => void }) {
           </Labelled>
         ) : (
           <>
-            <Labelled label="Port">
-              <Input name="path" required placeholder="/dev/ttyUSB0" className="font-mono" />
+            <Labelled label="Port: one of this computer, a path, or rfc2217://HOST:PORT of a device server">
+              <Input name="path" required list="ports" placeholder="/dev/ttyUSB0" className="font-mono" />
+            </Labelled>
+            <datalist id="ports">
+              {ports.data?.map((port) => (
+                <option key={port.path} value={port.path}>
+                  {[port.title, port.usb_serial && `USB ${port.usb_serial}`, port.place, port.line && `used by ${port.line}`, port.held && `held by ${port.held}`]
+                    .filter(Boolean)
+                    .join(", ")}
+                </option>
+              ))}
+            </datalist>
+            <Labelled label="What hangs on it">
+              <Choice name="protocol" defaultValue="osdp">
+                <option value="osdp">OSDP bus</option>
+                <option value="modbus">Modbus RTU bus</option>
+                <option value="dialogue">one device with a text dialogue</option>
+              </Choice>
+            </Labelled>
+            <Labelled label="Parity">
+              <Choice name="parity" defaultValue="N">
+                <option value="N">none</option>
+                <option value="E">even</option>
+                <option value="O">odd</option>
+              </Choice>
             </Labelled>
             <Labelled label="Usual speed, baud">
               <Choice name="speed" defaultValue="9600">

@@ -14,8 +14,8 @@ export function PlanDevice({ overview, close }: { overview: Schemas["Overview"];
   const [profile, setProfile] = useState("");
   const [line, setLine] = useState("");
   const [problem, setProblem] = useState<Problem>();
-  const kind = profiles.data?.find((one) => one.id === profile)?.protocol === "osdp" ? "serial" : "ip";
-  const lines = overview.lines.filter((one) => !profile || one.kind === kind);
+  const kinds = profiles.data?.find((one) => one.id === profile)?.line_kinds ?? [];
+  const lines = overview.lines.filter((one) => !profile || kinds.includes(one.kind) || kinds.includes(`${one.kind}:${one.protocol}`));
   const chosen = lines.some((one) => one.id === line) ? line : (lines[0]?.id ?? "");
   const free = useQuery({ ...freeQuery(chosen), enabled: !!chosen });
 

@@ -1,0 +1,117 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, asProblem, type Device, got, type Problem, type Schemas } from "../api/client";
+import { deviceQuery } from "../api/queries";
+import { place } from "../lib/place";
+import { useStore } from "../lib/store";
+import { Button } from "../ui/Button";
+import { Over } from "../ui/Over";
+import { Choice, Input, Labelled, Trouble } from "../ui/parts";
+import { Terminal } from "./Terminal";
+
+const SPEEDS = [1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400];
+
+interface Props {
+  devices: Device[];
+  overview: Schemas["Overview"];
+  close: () => void;
+}
+
+/** A console: first how it is to be opened, then the terminal until it is closed. */
+export default function ConsolePanel({ devices, overview, close }: Props) {
+  const to = useStore(place, (p) => p.console);
+  const device = devices.find((d) => d.id === to?.device);
+  const line = overview.lines.find((l) => l.id === (to?.line ?? device?.addresses[0]?.line_id));
+  const whole = useQuery({ ...deviceQuery(device?.id ?? ""), enabled: !!device });
+  const [session, setSession] = useState<Schemas["Console"]>();
+  const [problem, setProblem] = useState<Problem>();
+  const [busy, setBusy] = useState(false);
+  const kind = line?.kind === "serial" ? "serial" : (whole.data?.console?.kind ?? "");
+  const phrases = whole.data?.console?.phrases ?? [];
+
+  async function open(event: React.FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = Object.fromEntries(new FormData(event.currentTarget)) as Record<string, string>;
+    setBusy(true);
+    setProblem(undefined);
+    try {
+      setSession(
+        await got(
+          api.POST("/api/consoles", {
+            body: {
+              device: device?.id ?? "",
+              line: device ? "" : (line?.id ?? ""),
+              ...(form.speed ? { speed: Number(form.speed), parity: form.parity as "N" | "E" | "O" } : {}),
+              user: form.user ?? "",
+              password: form.password ?? "",
+              forget_key: form.forget_key === "on",
+            },
+          }),
+        ),
+      );
+    } catch (error) {
+      setProblem(asProblem(error));
+    } finally {
+      setBusy(false);
+    }
+  }
+
+  const title = `Console of ${device?.name ?? line?.name ?? "nothing"}`;
+  const end = () => {
+    if (session) void api.DELETE("/api/consoles/{ident}", { params: { path: { ident: session.id } } });
+    close();
+  };
+  if (session)
+    return (
+      <Over wide title={title} note={`${session.settings}. Others wait for the line until you close it.`} close={end}>
+        <Terminal session={session} phrases={phrases} close={end} />
+      </Over>
+    );
+  return (
+    <Over title={title} note="What is said is kept as a log with the device; what is typed as a password is not." close={close}>
+      <form onSubmit={open} className="flex flex-col gap-3 px-4 py-3">
+        {kind === "serial" && line && (
+          <div className="flex gap-2">
+            <Labelled label="Speed, baud">
+              <Choice name="speed" defaultValue={device?.addresses[0]?.speed || line.speed}>
+                {SPEEDS.map((speed) => (
+                  <option key={speed}>{speed}</option>
+                ))}
+              </Choice>
+            </Labelled>
+            <Labelled label="Parity">
+              <Choice name="parity" defaultValue={line.parity}>
+                <option value="N">none</option>
+                <option value="E">even</option>
+                <option value="O">odd</option>
+              </Choice>
+            </Labelled>
+          </div>
+        )}
+        {kind === "ssh" && (
+          <div className="flex gap-2">
+            <Labelled label="User, empty for the known one">
+              <Input name="user" autoComplete="off" />
+            </Labelled>
+            <Labelled label="Password">
+              <Input name="password" type="password" autoComplete="off" />
+            </Labelled>
+          </div>
+        )}
+        {problem && <Trouble problem={problem} />}
+        {problem?.code === "wrong-device" && (
+          <label className="flex items-center gap-2 text-[13px]">
+            <input type="checkbox" name="forget_key" /> I know why: forget the old host key
+          </label>
+        )}
+        {!kind && <p className="text-[13px] text-soft">There is no console to that: consoles go to serial lines, Telnet and SSH servers.</p>}
+        <div className="flex justify-end gap-2">
+          <Button onClick={close}>Cancel</Button>
+          <Button look="strong" type="submit" disabled={!kind || busy}>
+            {busy ? "Opening …" : `Open the ${kind || ""} console`}
+          </Button>
+        </div>
+      </form>
+    </Over>
+  );
+}

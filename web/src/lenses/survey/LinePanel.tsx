@@ -1,0 +1,175 @@
+import clsx from "clsx";
+import { useState } from "react";
+import { api, got, type Line, type Schemas } from "../../api/client";
+import { useBegin, useChange } from "../../api/work";
+import { live } from "../../lib/live";
+import { openConsole, place } from "../../lib/place";
+import { useStore } from "../../lib/store";
+import { kindOf, plural, whereOf } from "../../lib/words";
+import { Button } from "../../ui/Button";
+import { Choice, Heading, Input, Labelled, Mono } from "../../ui/parts";
+import { AskWhy } from "./AskWhy";
+
+/** One line: how it is looked along, what each method did last, its port, its access. */
+export function LinePanel({ line }: { line: Line }) {
+  const begin = useBegin();
+  return (
+    <section aria-label={`Line ${line.name}`}>
+      <div className="mb-2 flex items-start justify-between gap-2 border-b border-weave pb-2">
+        <div className="min-w-0">
+          <h2 className="truncate text-[17px] leading-tight font-semibold">{line.name}</h2>
+          <p className="text-[12.5px] text-soft">
+            {kindOf(line)} · <span className="font-mono">{whereOf(line)}</span>
+            {line.holder && ` · ${line.holder} has the line`}
+          </p>
+        </div>
+        <Button look="bare" onClick={() => place.set({ line: "" })}>
+          All lines
+        </Button>
+      </div>
+      <div className="flex flex-wrap gap-2">
+        <Button look="strong" disabled={begin.isPending} onClick={() => begin.mutate({ kind: "sweep", lines: [line.id], baseline: false, keep: true })}>
+          Sweep this line
+        </Button>
+        {line.kind === "serial" && <Button onClick={() => openConsole({ line: line.id })}>Open a console</Button>}
+      </div>
+      {line.trouble && <p className="mt-2 text-[13px] text-madder">{line.trouble}</p>}
+      {line.note && <p className="mt-2 text-[13px] text-weld">{line.note}</p>}
+      <Methods line={line} />
+      {line.kind === "ip" && <AskWhy line={line} />}
+      {line.kind === "ip" && <Access line={line} />}
+      {line.kind === "serial" && (
+        <p className="mt-3 text-[12.5px] text-soft">
+          Port <Mono>{line.path}</Mono>
+          {line.adapter && (
+            <>
+              {" "}
+              of the adapter <Mono>{line.adapter}</Mono>; the line follows it when its name changes.
+            </>
+          )}
+        </p>
+      )}
+    </section>
+  );
+}
+
+const STATES: Record<string, string> = { done: "", failed: "failed", stopped: "stopped", running: "going on" };
+
+function Methods({ line }: { line: Line }) {
+  const progress = useStore(live, (l) => (l.going ? l.progress[line.id] : undefined));
+  const edit = useChange((off: string[]) => got(api.PATCH("/api/lines/{ident}", { params: { path: { ident: line.id } }, body: { off } })));
+  const off = line.methods.filter((m) => !m.on).map((m) => m.name);
+  const seconds = Math.max(0, ...line.methods.map((m) => m.seconds));
+  return (
+    <>
+      <Heading aside={seconds ? `last sweep ${seconds} s` : "never swept"}>Methods</Heading>
+      <table className="w-full text-[12.5px]">
+        <thead>
+          <tr className="text-left text-soft">
+            <th className="w-6 font-normal" aria-label="On" />
+            <th className="font-normal">Method</th>
+            <th className="text-right font-normal">Took</th>
+            <th className="text-right font-normal">Sent</th>
+            <th className="text-right font-normal">Saw</th>
+          </tr>
+        </thead>
+        <tbody>
+          {line.methods.map((method) => {
+            const now = progress?.[method.name];
+            return (
+              <tr key={method.name} className="align-top" title={`Needs: ${method.needs}\nSends: ${method.sends}`}>
+                <td>
+                  <input
+                    type="checkbox"
+                    aria-label={`${method.title} on ${line.name}`}
+                    checked={method.on}
+                    disabled={edit.isPending}
+                    onChange={() => edit.mutate(method.on ? [...off, method.name] : off.filter((name) => name !== method.name))}
+                  />
+                </td>
+                <td className={clsx("pr-2", !method.on && "text-soft line-through")}>
+                  {method.title}
+                  {(STATES[method.state] ?? "") && <span className="text-madder"> {STATES[method.state]}</span>}
+                  {method.notes.map((note) => (
+                    <span key={note} className="block text-[12px] text-soft">
+                      {note}
+                    </span>
+                  ))}
+                </td>
+                <td className="text-right font-mono whitespace-nowrap">{now && now[0] < now[1] ? `${Math.round((100 * now[0]) / Math.max(1, now[1]))} %` : method.state ? `${method.seconds.toFixed(1)} s` : "–"}</td>
+                <td className="pl-2 text-right font-mono">{method.state ? method.sent : "–"}</td>
+                <td className="pl-2 text-right font-mono">{method.state ? method.seen : "–"}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <p className="mt-1 text-[12px] text-soft">At most 2000 packets a second on one line, all methods together. A sweep never writes.</p>
+    </>
+  );
+}
+
+type Access = Schemas["AccessRequest"];
+type SnmpUser = NonNullable<Access["users"]>[number];
+
+/** How sweeps may ask by SNMP; what is kept is never shown again. */
+function Access({ line }: { line: Line }) {
+  const [open, setOpen] = useState(false);
+  const save = useChange(
+    (body: Access) => got(api.PUT("/api/lines/{ident}/access", { params: { path: { ident: line.id } }, body })),
+    () => setOpen(false),
+  );
+  function keep(event: React.FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = Object.fromEntries(new FormData(event.currentTarget)) as Record<string, string>;
+    const communities = form.communities.split(/[\s,]+/).filter(Boolean);
+    const users: SnmpUser[] = form.user
+      ? [{ name: form.user, auth: form.auth as SnmpUser["auth"], auth_key: form.auth_key, priv: form.priv as SnmpUser["priv"], priv_key: form.priv_key }]
+      : [];
+    save.mutate({ communities, users });
+  }
+  const { communities, users } = line.access;
+  return (
+    <>
+      <Heading aside={<Button look="bare" onClick={() => setOpen(!open)}>{open ? "Leave it" : "Replace"}</Button>}>SNMP access</Heading>
+      <p className="text-[12.5px] text-soft">
+        {communities ? plural(communities, "community", "communities") : "The usual community"}
+        {users.length > 0 && `; SNMPv3 as ${users.join(", ")}`}. It is kept encrypted and only asked with.
+      </p>
+      {open && (
+        <form onSubmit={keep} className="mt-2 flex flex-wrap items-end gap-2">
+          <Labelled label="Communities">
+            <Input name="communities" placeholder="public" autoComplete="off" className="w-44" />
+          </Labelled>
+          <Labelled label="SNMPv3 user">
+            <Input name="user" autoComplete="off" className="w-32" />
+          </Labelled>
+          <Labelled label="Authentication">
+            <Choice name="auth" defaultValue="SHA-256">
+              {["", "MD5", "SHA", "SHA-256"].map((one) => (
+                <option key={one} value={one}>
+                  {one || "none"}
+                </option>
+              ))}
+            </Choice>
+          </Labelled>
+          <Labelled label="Its key">
+            <Input name="auth_key" type="password" autoComplete="new-password" className="w-32" />
+          </Labelled>
+          <Labelled label="Privacy">
+            <Choice name="priv" defaultValue="AES">
+              <option value="">none</option>
+              <option>AES</option>
+            </Choice>
+          </Labelled>
+          <Labelled label="Its key">
+            <Input name="priv_key" type="password" autoComplete="new-password" className="w-32" />
+          </Labelled>
+          <Button type="submit" disabled={save.isPending}>
+            Keep this access
+          </Button>
+        </form>
+      )}
+    </>
+  );
+}
