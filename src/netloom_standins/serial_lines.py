@@ -16,6 +16,7 @@ from netloom_standins.units import Unit
 
 TURNAROUND_S = 0.004
 NOISE_BYTES = 9
+REQUEST_BYTES = {modbus.READ_HOLDING: 8, modbus.ENCAPSULATED: 7}
 
 
 @dataclass
@@ -42,7 +43,11 @@ class ModbusLine(PtyPort):
         self.units = units
 
     def received(self, data: bytes) -> None:
-        self.work(self._serve(data, self.speed()))
+        # On a busy computer two requests may come in one piece.
+        while data:
+            size = REQUEST_BYTES.get(data[1] if len(data) > 1 else 0, len(data))
+            self.work(self._serve(data[:size], self.speed()))
+            data = data[size:]
 
     async def _serve(self, data: bytes, speed: int) -> None:
         if len(data) < 4 or modbus.crc16(data[:-2]) != int.from_bytes(data[-2:], "little"):

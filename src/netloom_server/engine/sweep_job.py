@@ -177,7 +177,7 @@ class SweepJob:
             behind = profile.reach.http.behind if profile.reach.http else None
             if behind is None:
                 continue
-            for device in Device.objects.filter(profile=profile.id, leads=None).exclude(identity_key=""):
+            for device in Device.objects.filter(profile=profile.id, leads=None).exclude(seen=None):
                 name = f"{behind.name} of {device.name}"[:80]
                 if not Line.objects.filter(name=name).exists():
                     Line.objects.create(name=name, kind="behind", parent=device)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import ipaddress
+from collections.abc import Iterable
 from typing import Any
 
 from netloom_core.plan.documents import MISSING, get
@@ -16,6 +18,7 @@ from netloom_server.installation.models import Device, Line
 from netloom_server.installation.records import baseline_of, can_be_read, pending, prove
 
 SIGHTINGS_SHOWN = 60
+KIND_ORDER = ("ip", "serial", "behind")
 USUAL_PORTS = {"ssh": 22, "telnet": 23}
 
 
@@ -195,6 +198,16 @@ def console_of(device: Device, profile: Profile | None) -> dict[str, Any] | None
 def _console_kind(facts: dict[str, str]) -> str:
     ports = facts.get("ports", "").split()
     return "ssh" if "ssh" in facts or "22" in ports else "telnet" if "23" in ports else ""
+
+
+def in_order(lines: Iterable[Line]) -> list[Line]:
+    """IP networks by address, then serial lines, then buses behind devices, by name."""
+
+    def key(line: Line) -> tuple[int, int, str]:
+        at = int(ipaddress.ip_network(line.network).network_address) if line.kind == "ip" else 0
+        return KIND_ORDER.index(line.kind), at, line.name.casefold()
+
+    return sorted(lines, key=key)
 
 
 def line_as_dict(line: Line, holder: str, library: Library | None = None) -> dict[str, Any]:

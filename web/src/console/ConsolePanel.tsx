@@ -63,7 +63,7 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
   };
   if (session)
     return (
-      <Over wide title={title} note={`${session.settings}. Others wait for the line until you close it.`} close={end}>
+      <Over wide title={title} note={session.settings + (session.kind === "serial" ? ". Runs and others wait for the line until you close it." : "")} close={end}>
         <Terminal session={session} phrases={phrases} close={end} />
       </Over>
     );

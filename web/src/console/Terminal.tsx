@@ -74,7 +74,10 @@ export function Terminal({ session, phrases, close }: Props) {
     <div className="flex min-h-0 flex-col gap-2 px-4 py-3">
       <div className="flex flex-wrap items-center gap-2 text-[12.5px]">
         {phrases.map((one) => (
-          <Button key={one.label} title={one.send} onClick={() => typing(new TextEncoder().encode(one.send === "+++" ? one.send : `${one.send}\r`))}>
+          <Button key={one.label} title={one.send} onClick={() => {
+              typing(new TextEncoder().encode(one.send === "+++" ? one.send : `${one.send}\r`));
+              term.current?.focus();
+            }}>
             {one.label}
           </Button>
         ))}

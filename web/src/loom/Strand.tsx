@@ -20,6 +20,7 @@ interface Props {
 }
 
 const HEIGHT = { rows: 46, lines: 26, knots: 26 };
+const WIDTH = { rows: "min-w-[250px]", lines: "min-w-[230px]", knots: "min-w-[190px]" };
 const GAP = 17;
 const ARRIVALS_SHOWN = 400;
 
@@ -42,7 +43,7 @@ export function Strand({ line, devices, lens, order, methods }: Props) {
   const pick = (event: React.MouseEvent, id: string) =>
     select(id, event.shiftKey ? "extend" : event.ctrlKey || event.metaKey ? "toggle" : "only", order);
   return (
-    <div className="flex min-h-0 w-full max-w-[460px] min-w-[270px] flex-1 flex-col">
+    <div className={clsx("flex min-h-0 w-full max-w-[460px] flex-1 flex-col", WIDTH[density])}>
       <StrandHead line={line} methods={methods} count={knots.length} />
       <div
         ref={scroll}
@@ -155,17 +156,27 @@ function StrandHead({ line, methods, count }: { line: Line; methods?: Record<str
           {whereOf(line)}
         </span>
       </div>
-      <div className="flex items-baseline justify-between gap-2 text-[12px] text-soft">
-        <span>
-          {kindOf(line)} · {count} known
-          {line.holder && ` · ${line.holder} has the line`}
+      <div className="flex items-baseline justify-between gap-2 text-[12px] whitespace-nowrap text-soft">
+        <span className="truncate" title={line.holder && `${line.holder} has the line`}>
+          {line.holder ? `${line.holder} has the line` : `${kindOf(line)} · ${count} known`}
         </span>
         <span title={exact(line.swept)}>{going ? `${here} answered` : line.swept ? `swept ${ago(line.swept)}` : "never swept"}</span>
       </div>
-      {/* Always there, so that nothing below moves when a sweep begins or ends. */}
-      <div className="mt-1 h-1.5">{going && <Bar share={share} label={`Sweep of ${line.name}`} />}</div>
-      {line.trouble && <p className="mt-1 line-clamp-2 text-[12px] text-madder" title={line.trouble}>{line.trouble}</p>}
-      {line.note && <p className="mt-1 line-clamp-2 text-[12px] text-weld" title={line.note}>{line.note}</p>}
+      {/* Always one line high, so that nothing below moves when a sweep begins or ends. */}
+      <div className="mt-0.5 flex h-[18px] items-center text-[12px]">
+        {going ? (
+          <Bar share={share} label={`Sweep of ${line.name}`} />
+        ) : (
+          <button
+            type="button"
+            onClick={() => openLine(line.id)}
+            title={line.trouble || line.note}
+            className={clsx("w-full truncate text-left", line.trouble ? "text-madder" : "text-weld")}
+          >
+            {line.trouble || line.note}
+          </button>
+        )}
+      </div>
     </div>
   );
 }

@@ -104,7 +104,7 @@ export function Heading({ children, aside }: { children: ReactNode; aside?: Reac
   return (
     <div className="mt-4 mb-1.5 flex items-baseline justify-between gap-2 border-b border-weave pb-1 first:mt-0">
       <h3 className="text-[13px] font-semibold tracking-wide text-ink">{children}</h3>
-      {aside && <div className="text-[12px] text-soft">{aside}</div>}
+      {aside && <div className="-mr-1 text-right text-[12px] text-soft">{aside}</div>}
     </div>
   );
 }
