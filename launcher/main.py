@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 from launcher.demo import demo, serve
-from launcher.setup import SetupTrouble, ensure_browser, ensure_python, ensure_web, python_of
+from launcher.setup import SetupTrouble, ensure_browser, ensure_peers, ensure_python, ensure_web, python_of
 
 
 def default_data() -> Path:
@@ -26,6 +26,7 @@ def main(root: Path, words: list[str]) -> int:
             ensure_python(root, dev=True)
             ensure_web(root)
             ensure_browser()
+            ensure_peers()
             return subprocess.run(
                 [str(python_of(root)), "-m", "pytest", *words[1:]], cwd=root, env=environment
             ).returncode

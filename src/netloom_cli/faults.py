@@ -138,3 +138,21 @@ def point(unit: Unit, name: str, state: str) -> None:
 def clear(unit: Unit) -> None:
     """No more troubles."""
     _fault(unit, "clear")
+
+
+@fault_app.command("port")
+def port(
+    name: Annotated[str, typer.Argument(help="name of a serial port, as `fault ports` lists them")],
+    rename: Annotated[str, typer.Option(help="come back under this name")] = "",
+) -> None:
+    """The adapter of a serial line is pulled out; with --rename it comes back as another port."""
+    body = {"kind": "rename", "to": rename} if rename else {"kind": "unplug"}
+    done = _call("POST", f"/ports/{quoted(name)}", body)
+    give(done) if context.json else note(f"{name}: {'came back as ' + rename if rename else 'pulled out'}.")
+
+
+@fault_app.command("ports")
+def list_ports() -> None:
+    """The stand-ins' serial ports."""
+    found = _call("GET", "/ports")
+    give(found) if context.json else table(("Name", "Path"), found["ports"].items())

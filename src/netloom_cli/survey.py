@@ -30,20 +30,24 @@ def lines() -> None:
     table(
         ("Line", "Kind", "Where", "Protocol", "Trouble"),
         (
-            (one["name"], one["kind"], one["network"] or f"{one['path']} · {one['speed']} baud", one["protocol"],
-             one["trouble"])
+            (one["name"], one["kind"], _place_of(one), one["protocol"], one["trouble"])
             for one in found
         ),
     )  # fmt: skip
+
+
+def _place_of(line: dict[str, Any]) -> str:
+    return line["network"] or line["parent_name"] or f"{line['path']} · {line['speed']} baud"
 
 
 @line_app.command("add")
 def line_add(
     ip: Annotated[str | None, typer.Option("--ip", help="network, like 127.20.10.0/24")] = None,
     interface: Annotated[str, typer.Option(help="network interface")] = "",
-    serial: Annotated[str | None, typer.Option("--serial", help="path of a serial port")] = None,
+    serial: Annotated[str | None, typer.Option("--serial", help="path of a port, or rfc2217://HOST:PORT")] = None,
     speed: Annotated[int, typer.Option(help="baud")] = 9600,
     protocol: Annotated[str, typer.Option(help="osdp, modbus or dialogue")] = "osdp",
+    parity: Annotated[str, typer.Option(help="N, E or O")] = "N",
     name: Annotated[str, typer.Option(help="name of the line")] = "",
 ) -> None:
     """Add a line."""
@@ -53,7 +57,7 @@ def line_add(
     if ip is not None:
         body |= {"kind": "ip", "network": ip, "interface": interface}
     else:
-        body |= {"kind": "serial", "path": serial, "speed": speed, "protocol": protocol}
+        body |= {"kind": "serial", "path": serial, "speed": speed, "protocol": protocol, "parity": parity}
     made = call("POST", "/api/lines", body)
     give({"line": made}) if context.json else note(f"Added line {made['name']}.")
 
@@ -132,7 +136,7 @@ def show(device: str) -> None:
 
 def take_in(
     devices: list[str],
-    name: Annotated[str, typer.Option(help="name, or pattern with {n}, {model}, {serial}")] = "",
+    name: Annotated[str, typer.Option(help="name, or pattern with {n}, {nn}, {model}, {serial}, {last}, {area}")] = "",
     stands_for: Annotated[str, typer.Option("--as", help="planned device that this one is")] = "",
 ) -> None:
     """Make found devices part of the installation."""

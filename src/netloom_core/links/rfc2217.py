@@ -56,7 +56,8 @@ class Rfc2217Link:
                 "Look at its power and network, and at the TCP port that it gives this serial port.",
             )
         link = cls(path, answer, speed, parity)
-        link._talk.offer(telnet.BINARY, telnet.SUPPRESS_GO_AHEAD, telnet.COM_PORT)
+        link._talk.offer(telnet.BINARY, telnet.SUPPRESS_GO_AHEAD)
+        link._talk.offer(telnet.COM_PORT, ask=False)
         link._set()
         try:
             await link._agree()
@@ -78,7 +79,7 @@ class Rfc2217Link:
                 raise PortBusy(
                     f"The device server closed {self.path} at once.", "Another program may have that port open."
                 )
-            if telnet.COM_PORT in self._talk.refused:
+            if telnet.COM_PORT in self._talk.denied:
                 raise LinkError(
                     f"{self.path} is Telnet without the COM port option, so its speed cannot be set.",
                     "Switch the port of the device server to RFC 2217.",

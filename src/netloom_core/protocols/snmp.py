@@ -94,7 +94,7 @@ def plain(value: Any) -> bytes | int | Oid | None:
     kind = value.__class__.__name__
     if kind in ("NoSuchObject", "NoSuchInstance", "EndOfMibView", "Null"):
         return None
-    if kind == "ObjectIdentifier":
+    if kind in ("ObjectIdentifier", "ObjectIdentity"):
         return tuple(map(int, value))
     if hasattr(value, "asOctets"):
         return bytes(value.asOctets())
@@ -143,10 +143,13 @@ def entity_facts(response: Response) -> dict[str, str]:
     return facts
 
 
-def discovery(message_id: int) -> bytes:
-    """A v3 request with no user and no engine; any v3 engine answers with a report that names itself."""
+def discovery(message_id: int, engine: bytes = b"") -> bytes:
+    """A v3 request with no user and no engine; any v3 engine answers with a report that names itself.
+
+    With `engine` it names that one, as such a report does.
+    """
     security = UsmSecurityParameters()
-    for number, value in enumerate((b"", 0, 0, b"", b"", b"")):
+    for number, value in enumerate((engine, 0, 0, b"", b"", b"")):
         security.setComponentByPosition(number, value)
     pdu = V2C.GetRequestPDU()
     V2C.apiPDU.set_defaults(pdu)

@@ -22,24 +22,30 @@ MAX_SUB = 1024
 class Telnet:
     """One connection's state. `accept` are the options that both sides may use.
 
-    `receive` gives data; what must be sent back gathers in `out`. `agreed` are options the
-    far side will or does; `subs` are the subnegotiations that came.
+    `receive` gives data; what must be sent back gathers in `out`. `ours` are options that the
+    far side lets us use, `denied` those it does not; `theirs` are those it uses itself.
+    `subs` are the subnegotiations that came.
     """
 
     accept: frozenset[int] = frozenset({BINARY, ECHO, SUPPRESS_GO_AHEAD})
     out: bytearray = field(default_factory=bytearray)
-    agreed: set[int] = field(default_factory=set)
-    refused: set[int] = field(default_factory=set)
+    ours: set[int] = field(default_factory=set)
+    denied: set[int] = field(default_factory=set)
+    theirs: set[int] = field(default_factory=set)
     subs: list[tuple[int, bytes]] = field(default_factory=list)
     _answered: set[tuple[int, int]] = field(default_factory=set)
     _state: str = "data"
     _verb: int = 0
     _sub: bytearray = field(default_factory=bytearray)
 
-    def offer(self, *options: int) -> None:
-        """Say that we will use these, and ask the far side to."""
+    def offer(self, *options: int, ask: bool = True) -> None:
+        """Say that we will use these and, with `ask`, that the far side should, too.
+
+        The COM port option is only offered: the access server answers DO, and nobody asks it
+        to use the option itself (RFC 2217 clause 2).
+        """
         for option in options:
-            for verb in (WILL, DO):
+            for verb in (WILL, DO) if ask else (WILL,):
                 self._answered.add((verb, option))
                 self.out += bytes((IAC, verb, option))
 
@@ -99,18 +105,23 @@ class Telnet:
             self._state = "sub"
 
     def _option(self, verb: int, option: int) -> None:
-        if verb in (WILL, DO):
-            good = option in self.accept
-            (self.agreed if good else self.refused).add(option)
-            if verb == WILL:
-                self._say(DO if good else DONT, option)
-            else:
-                # An echo by us would type everything twice.
-                self._say(WILL if good and option != ECHO else WONT, option)
+        good = option in self.accept
+        if verb == WILL:
+            if good:
+                self.theirs.add(option)
+            self._say(DO if good else DONT, option)
+        elif verb == DO:
+            if good:
+                self.ours.add(option)
+            # An echo by us would type everything twice.
+            self._say(WILL if good and option != ECHO else WONT, option)
+        elif verb == WONT:
+            self.theirs.discard(option)
+            self._say(DONT, option)
         else:
-            self.refused.add(option)
-            self.agreed.discard(option)
-            self._say(DONT if verb == WONT else WONT, option)
+            self.ours.discard(option)
+            self.denied.add(option)
+            self._say(WONT, option)
 
     def _say(self, verb: int, option: int) -> None:
         if (verb, option) not in self._answered:

@@ -34,8 +34,10 @@ GRADE = {"serial": 1, "rdm": 2, "uuid": 2, "usb": 2, "mac": 3}
 
 # Whose facts and whose address count when several methods tell: what answered us there
 # itself comes before what was announced or seen by somebody else.
-_DIRECT = {"http": 0, "osdp": 0, "modbus": 0, "onvif": 0, "dialogue": 0, "behind": 0, "pjlink": 0, "snmp": 1,
-           "connect": 2, "ssh": 2, "telnet": 2, "mdns": 3, "ssdp": 3, "neighbour": 4, "forwarding": 9}  # fmt: skip
+_DIRECT = {
+    "http": 0, "osdp": 0, "modbus": 0, "onvif": 0, "dialogue": 0, "behind": 0, "pjlink": 0, "snmp": 1,
+    "mdns": 3, "ssdp": 3, "forwarding": 9,
+}  # fmt: skip
 _OTHER = 2
 
 
@@ -349,8 +351,10 @@ def _finding(cluster: _Cluster, placed: list[Sighting], library: Library) -> Fin
         facts["mode"] = mode
     best = min(placed, key=lambda s: (_DIRECT.get(s.method, _OTHER), "outside" in s.facts, -s.time))
     direct = [s for s in placed if _DIRECT.get(s.method, _OTHER) <= _OTHER]
-    # An announcement may be an old one: where it has answered itself counts, if it did anywhere.
-    places = dict.fromkeys(Place(s.line, s.address, _speed(s)) for s in [best, *(direct or placed)])
+    answered = {s.line for s in direct}
+    # An announcement may be an old one: it counts only where the device did not answer itself on that line.
+    told = [s for s in placed if s.line not in answered]
+    places = dict.fromkeys(Place(s.line, s.address, _speed(s)) for s in [best, *direct, *told])
     return Finding(
         line=best.line,
         address=best.address,

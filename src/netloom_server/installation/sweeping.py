@@ -154,7 +154,7 @@ def record_missing(absents: Sequence[Absent]) -> None:
         device = Device.objects.filter(id=absent.device).first()
         if device is None:
             continue
-        if device.status != "missing" and device.identity_key:
+        if device.status != "missing" and device.seen is not None:
             _note(device, "went", names)
         device.status, device.reasons = "missing", [reason.as_dict() for reason in absent.reasons]
         device.save(update_fields=["status", "reasons"])

@@ -27,15 +27,15 @@ class Rfc2217Servers(Method):
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
         talk = telnet.Telnet(accept=frozenset({telnet.COM_PORT, telnet.BINARY}))
         loop = asyncio.get_running_loop()
-        talk.offer(telnet.COM_PORT)
+        talk.offer(telnet.COM_PORT, ask=False)
         try:
             await loop.sock_sendall(sock, talk.taken())
             while data := await read_some(sock, ANSWER_S):
                 talk.receive(data)
-                if telnet.COM_PORT in talk.agreed:
+                if telnet.COM_PORT in talk.ours:
                     look.sight(address, self.name, ports=str(port), device_server=f"rfc2217://{address}:{port}")
                     return
-                if telnet.COM_PORT in talk.refused:
+                if telnet.COM_PORT in talk.denied:
                     return
                 await loop.sock_sendall(sock, talk.taken())
         except (ProtocolError, OSError):

@@ -27,8 +27,11 @@ async def ask_v3(source: str, address: str, user: SnmpUser) -> dict[str, str]:
             privProtocol=PRIV[user.priv],
         )
         target = await hl.UdpTransportTarget.create((address, snmp.PORT), timeout=ANSWER_S, retries=0)
+        target.set_local_address((source, 0))
         facts: dict[str, str] = {}
-        trouble, status, _, binds = await hl.get_cmd(engine, data, target, hl.ContextData(), *_types(snmp.SYSTEM))
+        trouble, status, _, binds = await hl.get_cmd(
+            engine, data, target, hl.ContextData(), *_types(snmp.SYSTEM), lookupMib=False
+        )
         if trouble or status:
             return {}
         facts.update(snmp.system_facts(_response(binds)))

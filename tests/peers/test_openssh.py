@@ -1,0 +1,68 @@
+"""The SSH banner and the console's host keys and logins against Debian's OpenSSH server."""
+
+from __future__ import annotations
+
+import asyncio
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from netloom_core.bus.owner import Owners
+from netloom_core.clock import SystemClock
+from netloom_core.console.session import open_ssh
+from netloom_core.errors import NoAnswer, WrongCredentials, WrongDevice
+from netloom_core.model.device import Credentials
+from netloom_core.model.line import Line
+from netloom_core.profiles.load import Library
+from netloom_core.sweep.methods.banners import SshBanner
+from netloom_core.sweep.methods.connect import ConnectScan
+from netloom_core.sweep.sweep import sweep
+from tests.peers.conftest import Start, wait_for
+
+SERVER, SOURCE = "127.33.3.10", "127.33.3.1"
+NET = Line("net", "Net", "ip", network="127.33.3.0/28", source=SOURCE)
+STRANGER = Credentials("nobody-here", "wrong")
+
+
+async def running(start: Start, folder: Path) -> None:
+    key = folder / "host_key"
+    subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(key)], check=True)
+    Path("/run/sshd").mkdir(exist_ok=True)  # where the server parts with its rights
+    conf = folder / "sshd_config"
+    conf.write_text(f"ListenAddress {SERVER}:22\nHostKey {key}\nPidFile none\nUsePAM no\nPasswordAuthentication yes\n")
+    start("sshd", "-D", "-e", "-f", str(conf))
+    await asyncio.to_thread(wait_for, SERVER, 22)
+
+
+async def test_its_banner_is_evidence(start: Start, tmp_path: Path, library: Library) -> None:
+    await running(start, tmp_path)
+    result = await sweep([NET], [], library, Owners(), SystemClock(), methods=[ConnectScan(), SshBanner()])
+    [finding] = result.findings
+    assert finding.facts["ssh"].startswith("OpenSSH_")
+    assert finding.facts["ports"] == "22"
+
+
+async def test_a_wrong_password_and_the_key_seen_first(start: Start, tmp_path: Path) -> None:
+    await running(start, tmp_path)
+    keys: list[str] = []
+    with pytest.raises(WrongCredentials):
+        async with open_ssh(SOURCE, SERVER, 22, STRANGER, "", keys.append):
+            pass
+    assert keys[0].startswith("SHA256:")
+    with pytest.raises(WrongCredentials):
+        async with open_ssh(SOURCE, SERVER, 22, STRANGER, keys[0], keys.append):
+            pass
+
+
+async def test_another_host_key_is_refused_before_the_password_goes_out(start: Start, tmp_path: Path) -> None:
+    await running(start, tmp_path)
+    with pytest.raises(WrongDevice, match="another SSH host key"):
+        async with open_ssh(SOURCE, SERVER, 22, STRANGER, "SHA256:another", lambda key: None):
+            pass
+
+
+async def test_nobody_there() -> None:
+    with pytest.raises(NoAnswer):
+        async with open_ssh(SOURCE, "127.33.3.11", 22, STRANGER, "", lambda key: None):
+            pass

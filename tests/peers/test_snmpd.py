@@ -1,0 +1,84 @@
+"""The survey's SNMP against Debian's snmpd: v2c, v3 with a user, v3 discovery without one."""
+
+from __future__ import annotations
+
+import asyncio
+from pathlib import Path
+
+from netloom_core.bus.owner import Owners
+from netloom_core.clock import SystemClock
+from netloom_core.links.udp import UdpLink
+from netloom_core.model.access import Access, SnmpUser
+from netloom_core.model.line import Line
+from netloom_core.profiles.load import Library
+from netloom_core.protocols import snmp
+from netloom_core.sweep.methods.snmp import Agent, Snmp
+from netloom_core.sweep.methods.snmp_v3 import ask_v3
+from netloom_core.sweep.sweep import SweepResult, sweep
+from tests.peers.conftest import Start
+
+AGENT, SOURCE = "127.33.1.10", "127.33.1.1"
+LINE = Line("net", "Net", "ip", network="127.33.1.0/28", source=SOURCE)
+USER = SnmpUser("watcher", "SHA-256", "a long enough key", "AES", "another long key")
+
+
+def configuration(folder: Path) -> str:
+    conf = folder / "snmpd.conf"
+    conf.write_text(
+        "rocommunity quay\n"
+        f'createUser {USER.name} {USER.auth} "{USER.auth_key}" {USER.priv} "{USER.priv_key}"\n'
+        f"rouser {USER.name} priv\n"
+        "sysName rack-1\nsysLocation Plant room\n"
+        f"agentAddress udp:{AGENT}:161\n"
+    )
+    return str(conf)
+
+
+async def running(start: Start, folder: Path) -> None:
+    log = str(folder / "agent.log")
+    start("snmpd", "-f", "-Lf", log, "-C", "-c", configuration(folder), f"--persistentDir={folder}")
+    for _ in range(100):
+        with UdpLink(SOURCE) as link:
+            await link.send(snmp.get(snmp.SYSTEM, "quay", 1), AGENT, snmp.PORT)
+            async for _ in link.answers(0.2):
+                return
+    raise AssertionError("snmpd does not answer")
+
+
+async def look(library: Library, access: Access) -> SweepResult:
+    return await sweep([LINE], [], library, Owners(), SystemClock(), methods=[Snmp()], access={"net": access})
+
+
+async def test_v2c(start: Start, tmp_path: Path, library: Library) -> None:
+    await running(start, tmp_path)
+    [finding] = (await look(library, Access(communities=("wrong", "quay")))).findings
+    assert finding.address == AGENT
+    assert (finding.facts["host"], finding.facts["place"]) == ("rack-1", "Plant room")
+    assert finding.facts["mac"], "the MACs of this computer's interfaces"
+    assert finding.facts["enterprise"] == "8072", "net-snmp's own number, out of its engine id"
+
+
+async def test_a_wrong_community_is_silence_and_v3_still_tells_that_somebody_is_there(
+    start: Start, tmp_path: Path, library: Library
+) -> None:
+    await running(start, tmp_path)
+    [finding] = (await look(library, Access())).findings
+    assert finding.methods == ["snmp-engine"]
+    assert "host" not in finding.facts
+
+
+async def test_v3_with_a_user(start: Start, tmp_path: Path, library: Library) -> None:
+    await running(start, tmp_path)
+    [finding] = (await look(library, Access(communities=(), snmp_users=(USER,)))).findings
+    assert finding.facts["host"] == "rack-1"
+    stranger = SnmpUser("watcher", "SHA-256", "a wrong key it is", "AES", "another long key")
+    assert await ask_v3(SOURCE, AGENT, stranger) == {}
+
+
+async def test_a_walk_ends_at_the_end_of_its_column(start: Start, tmp_path: Path) -> None:
+    await running(start, tmp_path)
+    with UdpLink(SOURCE) as link:
+        agent = Agent(None, link, AGENT, "quay")
+        states = await asyncio.wait_for(agent.walk(snmp.IF_STATE), 20)
+    assert states
+    assert all(len(index) == 1 for index, _ in states)
