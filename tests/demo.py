@@ -18,8 +18,9 @@ READY_S = 40
 class Demo:
     """Only the processes started here are ended, by their own ids."""
 
-    def __init__(self, data: Path, network: str) -> None:
+    def __init__(self, data: Path, network: str, site: str = "tests/sites/first_round.yaml") -> None:
         self.data = data
+        self.site = site
         self.network = network
         self.environment = {
             **os.environ,
@@ -35,7 +36,7 @@ class Demo:
         return self.network.replace(".0/24", f".{host}")
 
     def start(self) -> None:
-        site = ["--site", str(ROOT / "tests/sites/first_round.yaml"), "--profiles", str(ROOT / "profiles")]
+        site = ["--site", str(ROOT / self.site), "--profiles", str(ROOT / "profiles")]
         self.standins = self._spawn("netloom_standins", *site, "--data", str(self.data), "--network", self.network)
         self._wait("standins.json", self.standins)
         self.start_server()

@@ -32,10 +32,15 @@ class PtyPort:
         self.link = link
         self._adapter = adapter
         self._described = described
+        self._busy: set[asyncio.Task[None]] = set()
+        self.plugged = False
+        self._plug_in()
+
+    def _plug_in(self) -> None:
         self.master, self._slave = pty.openpty()
         tty.setraw(self._slave)
         os.set_blocking(self.master, False)
-        self._busy: set[asyncio.Task[None]] = set()
+        self.plugged = True
 
     def start(self) -> None:
         self._name(self.link)
@@ -57,13 +62,21 @@ class PtyPort:
 
     def rename(self, name: str) -> None:
         """The adapter was unplugged and comes back as another port."""
-        self.link.unlink(missing_ok=True)
+        self.unplug()
+        self._plug_in()
         self._name(self.link.with_name(name))
+        asyncio.get_running_loop().add_reader(self.master, self._readable)
 
     def unplug(self) -> None:
+        """Gone: whoever has it open is told so by the system."""
         self.link.unlink(missing_ok=True)
         if self._adapter and self._described:
             self._file.unlink(missing_ok=True)
+        if self.plugged:
+            self.plugged = False
+            asyncio.get_running_loop().remove_reader(self.master)
+            os.close(self.master)
+            os.close(self._slave)
 
     def hold(self) -> None:
         """Be the other program that has the port open."""
@@ -72,12 +85,9 @@ class PtyPort:
         fcntl.ioctl(self._held, termios.TIOCEXCL)
 
     def stop(self) -> None:
-        asyncio.get_running_loop().remove_reader(self.master)
         for task in list(self._busy):
             task.cancel()
         self.unplug()
-        os.close(self.master)
-        os.close(self._slave)
 
     def speed(self) -> int:
         return SPEEDS.get(termios.tcgetattr(self.master)[4], 0)
@@ -102,6 +112,8 @@ class PtyPort:
         for start in range(0, len(data), PIECE):
             piece = data[start : start + PIECE]
             await asyncio.sleep(line_time(len(piece), speed))
+            if not self.plugged:
+                return
             with contextlib.suppress(BlockingIOError):
                 os.write(self.master, piece)
 

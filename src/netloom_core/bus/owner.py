@@ -44,6 +44,8 @@ class SerialOwner:
         async with self._turn:
             self.holder = who
             try:
+                if self._link is not None and self._link.broken:
+                    self._drop()
                 if self._link is None:
                     # A port's name can change between two openings, and asking for it looks at files.
                     path = await asyncio.to_thread(self._locate, self.line)

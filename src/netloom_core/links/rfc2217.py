@@ -70,6 +70,10 @@ class Rfc2217Link:
     def speed(self) -> int:
         return self._line[0]
 
+    @property
+    def broken(self) -> bool:
+        return self._broken is not None
+
     async def _agree(self) -> None:
         """Wait until the far side took the speed, so that nothing is sent at another one."""
         loop = asyncio.get_running_loop()

@@ -27,6 +27,11 @@ class ByteLink(Protocol):
     @property
     def speed(self) -> int: ...
 
+    @property
+    def broken(self) -> bool:
+        """Whether the port has gone away since it was opened."""
+        ...
+
     async def set_line(self, speed: int, parity: str = "N") -> None: ...
 
     async def send_break(self, seconds: float = BREAK_S) -> None: ...
@@ -86,6 +91,10 @@ class SerialLink:
     @property
     def speed(self) -> int:
         return int(self._port.baudrate)
+
+    @property
+    def broken(self) -> bool:
+        return self._broken is not None
 
     async def set_line(self, speed: int, parity: str = "N") -> None:
         if (speed, parity) == (self._port.baudrate, self._port.parity):

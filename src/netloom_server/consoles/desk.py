@@ -171,14 +171,14 @@ class Desk:
             await asyncio.sleep(FLUSH_S)
             await self._flush(session)
 
-    async def _flush(self, session: Session) -> None:
-        entries = session.recorder.take()
+    async def _flush(self, session: Session, *, last: bool = False) -> None:
+        entries = session.recorder.end() if last else session.recorder.take()
         if entries and session.logged < MAX_LOG_BYTES:
             session.logged += sum(len(entry.data) for entry in entries)
             await sync_to_async(_keep)(session.log, entries)
 
     async def _finish(self, session: Session) -> None:
-        await self._flush(session)
+        await self._flush(session, last=True)
         await sync_to_async(_end)(session.log)
 
 

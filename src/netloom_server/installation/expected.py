@@ -152,7 +152,7 @@ def _check(row: Row, models: dict[str, Profile], lines: dict[str, Line], seen: d
         row.device = known.id
         return
     line = lines.get(values.get("line", "").casefold())
-    if line is None:
+    if line is None and not values.get("line"):
         line = _line_for(values.get("address", ""), lines)
     if line is None:
         row.problem = f"There is no line {values.get('line') or 'given'}."

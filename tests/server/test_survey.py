@@ -1,0 +1,289 @@
+"""The survey's records through the API: methods, access, who is who, lists, comings and goings."""
+
+from __future__ import annotations
+
+import io
+from datetime import timedelta
+
+import pytest
+from django.utils import timezone
+from openpyxl import Workbook
+from rest_framework.test import APIClient
+
+from netloom_core.absence.explain import Absent
+from netloom_core.model.sighting import Reason, Sighting
+from netloom_core.profiles.load import Library
+from netloom_core.sweep.identity import fuse
+from netloom_core.sweep.sweep import Report, SweepResult
+from netloom_server.engine.quiet import QuietSweeps
+from netloom_server.installation import access, decisions, records, sweeping, why
+from netloom_server.installation.models import Area, Change, Device, Installation, Line, LineAccess
+from netloom_server.runs.models import Run
+from tests.server.conftest import named
+from tests.server.test_records import error, post
+
+NET = "Terminal network"
+
+
+def net() -> Line:
+    return Line.objects.get(name=NET)
+
+
+def swept(library: Library, *sightings: Sighting, missing: tuple[Device, ...] = ()) -> list[tuple[Device, object]]:
+    result = SweepResult(fuse(sightings, records.known_of(Device.objects.all()), library), list(sightings))
+    result.reports = [Report(net().id, "http", "HTTP identification", "done", 1.5, 2, 40, ["a note"])]
+    pairs = sweeping.record("run1", [net().id], result, library)
+    sweeping.record_missing([Absent(d.id, net().id, (Reason("Gone.", "Look.", "A test."),)) for d in missing])
+    return pairs
+
+
+def at(number: int, method: str = "http", **facts: str) -> Sighting:
+    return Sighting(net().id, f"127.20.10.{number}", method, 1e9, facts)
+
+
+def box(number: int, serial: str, **facts: str) -> Sighting:
+    return at(number, maker="Hallvane", model="RX8", serial=serial, **facts)
+
+
+# Lines
+
+
+def test_methods_are_listed_with_what_they_did_and_switched(technician: APIClient, library: Library) -> None:
+    swept(library, box(11, "HV-40117"))
+    url = f"/api/lines/{NET}"
+    methods = {m["name"]: m for m in technician.get(url).json()["methods"]}
+    assert methods["http"]["seconds"] == 1.5
+    assert methods["http"]["notes"] == ["a note"]
+    assert methods["sacn"]["state"] == ""
+    changed = technician.patch(url, {"off": ["sacn", "echo"]}, format="json").json()
+    assert {m["name"] for m in changed["methods"] if not m["on"]} == {"sacn", "echo"}
+    assert net().as_core().off == ("echo", "sacn")
+    refused = technician.patch(url, {"off": ["smoke signals"]}, format="json")
+    assert "has no method smoke signals" in refused.json()["error"]["message"]
+
+
+def test_a_viewer_changes_no_line(viewer: APIClient) -> None:
+    assert viewer.patch(f"/api/lines/{NET}", {"off": []}, format="json").status_code == 403
+    assert viewer.put(f"/api/lines/{NET}/access", {"communities": []}, format="json").status_code == 403
+
+
+def test_access_is_encrypted_and_never_shown(technician: APIClient) -> None:
+    user = {"name": "watcher", "auth": "SHA-256", "auth_key": "a long secret", "priv": "AES", "priv_key": "another one"}
+    body = {"communities": ["quay-secret"], "users": [user]}
+    assert technician.put(f"/api/lines/{NET}/access", body, format="json").status_code == 204
+    kept = bytes(LineAccess.objects.get().secret)
+    assert b"quay" not in kept
+    assert b"secret" not in kept
+    told = technician.get(f"/api/lines/{NET}").content
+    assert b"quay-secret" not in told
+    assert b"long secret" not in told
+    found = access.of_line(net())
+    assert (found.communities, found.snmp_users[0].priv_key) == (("quay-secret",), "another one")
+    short = {**body, "users": [{**user, "auth_key": "short"}]}
+    assert technician.put(f"/api/lines/{NET}/access", short, format="json").status_code == 400
+
+
+@pytest.mark.parametrize(
+    ("path", "words"),
+    [("rfc2217://", "is not a port's address"), ("rfc2217://x:99999", "is not a port"), ("COM3", "whole path")],
+)
+def test_ports_that_cannot_be(technician: APIClient, path: str, words: str) -> None:
+    body = {"kind": "serial", "path": path, "protocol": "modbus"}
+    assert words in technician.post("/api/lines", body, format="json").json()["error"]["message"]
+
+
+def test_a_device_server_is_a_line(technician: APIClient) -> None:
+    body = {"kind": "serial", "path": "rfc2217://127.20.40.41:4001", "protocol": "modbus", "parity": "E"}
+    made = post(technician, "/api/lines", body, 201)
+    assert (made["parity"], made["methods"][0]["name"]) == ("E", "modbus")
+
+
+# Who is who
+
+
+def test_all_that_names_a_device_is_kept(technician: APIClient, library: Library) -> None:
+    swept(library, box(11, "HV-40117", mac="0a:00:00:00:00:01", host="ticket"))
+    device = named("Ticket hall box")
+    assert device.keys == ["hallvane|hv-40117", "mac:0a:00:00:00:00:01"]
+    swept(library, at(77, "neighbour", mac="0a:00:00:00:00:01"))
+    device.refresh_from_db()
+    assert (device.status, device.address) == ("moved", "127.20.10.77")
+    assert technician.get(f"/api/devices/{device.id}").json()["sightings"][0]["method"] == "neighbour"
+
+
+def test_unknown_ones_stay_with_a_guess_until_a_person_says(technician: APIClient, library: Library) -> None:
+    swept(library, at(90, "connect", ports="4352"))
+    device = Device.objects.get(address="127.20.10.90")
+    assert (device.status, device.taken_in) == ("unknown", False)
+    assert "display or projector" in device.guess
+    told = technician.patch(f"/api/devices/{device.id}", {"profile": "belisar-d55"}, format="json").json()
+    assert (told["state"], told["said"], told["guess"]) == ("new", True, "")
+    swept(library, at(90, "connect", ports="4352"))
+    swept(library)
+    device.refresh_from_db()
+    assert device.profile == "belisar-d55", "what a person said stays, seen or not"
+    back = technician.patch(f"/api/devices/{device.id}", {"profile": ""}, format="json").json()
+    assert (back["said"], back["profile"]) == (False, "")
+
+
+def test_two_records_are_joined_with_keys_places_and_evidence(technician: APIClient, library: Library) -> None:
+    swept(library, box(11, "HV-40117"), at(91, "neighbour", mac="0a:00:00:00:00:09"))
+    other = Device.objects.get(address="127.20.10.91")
+    joined = post(technician, "/api/devices/Ticket hall box/join", {"other": other.id})["devices"][0]
+    assert {place["address"] for place in joined["addresses"]} == {"127.20.10.11", "127.20.10.91"}
+    assert not Device.objects.filter(id=other.id).exists()
+    swept(library, box(11, "HV-40117"), at(91, "neighbour", mac="0a:00:00:00:00:09"))
+    assert not Device.objects.filter(address="127.20.10.91").exists(), "and that stays"
+    assert named("Ticket hall box").sightings.filter(method="neighbour").count() == 2
+
+
+def test_two_that_differ_are_not_joined(technician: APIClient) -> None:
+    told = error(technician, "/api/devices/Ticket hall box/join", {"other": "Car deck box"}, 409)
+    assert "has serial number" in told["message"]
+    assert error(technician, "/api/devices/Ticket hall box/join", {"other": "Ticket hall box"}, 400)
+
+
+def test_a_key_is_parted_and_stays_apart(technician: APIClient, library: Library) -> None:
+    mac = "mac:0a:00:00:00:00:01"
+    swept(library, box(11, "HV-40117", mac="0a:00:00:00:00:01"))
+    post(technician, "/api/devices/Ticket hall box/part", {"keys": [mac]})
+    swept(library, box(11, "HV-40117"), at(92, "neighbour", mac="0a:00:00:00:00:01"))
+    assert Device.objects.get(address="127.20.10.92").id != named("Ticket hall box").id
+    assert named("Ticket hall box").apart == [mac]
+    assert error(technician, "/api/devices/Ticket hall box/part", {"keys": ["mac:none"]}, 400)
+    assert "Nothing would be left" in error(
+        technician, "/api/devices/Ticket hall box/part", {"keys": ["hallvane|hv-40117"]}, 400
+    )["message"]  # fmt: skip
+
+
+def test_names_for_many_are_made_from_a_pattern(site: None, library: Library) -> None:
+    swept(library, *(box(40 + n, f"HV-6{n}") for n in range(3)))
+    found = list(Device.objects.filter(serial__startswith="HV-6").order_by("serial"))
+    area = Area.objects.get(name="Car deck")
+    pattern = "{area} {model} {nn} .{last} {nonsense}"
+    names = [decisions.named(pattern, n, d, area, library, many=True) for n, d in enumerate(found, 1)]
+    assert names == [f"Car deck RX8 0{n + 1} .4{n} {{nonsense}}" for n in range(3)]
+    assert decisions.named("Box", 2, found[0], None, library, many=True) == "Box 2"
+
+
+# Comings and goings
+
+
+def test_comings_and_goings_are_noted(technician: APIClient, library: Library) -> None:
+    swept(library, box(11, "HV-40117"), box(95, "HV-9"))
+    ticket = named("Ticket hall box")
+    swept(library, box(96, "HV-9"), missing=(ticket,))
+    swept(library, box(11, "HV-40117"), box(96, "HV-9"))
+    told = [(c["name"], c["what"]) for c in technician.get("/api/changes").json()]
+    assert told == [
+        ("Ticket hall box", "back"),
+        ("Ticket hall box", "went"),
+        ("RX8 HV-9", "moved"),
+        ("RX8 HV-9", "came"),
+    ]
+    assert Change.objects.count() == 4
+
+
+def test_watch_mode_begins_a_sweep_when_it_is_time(technician: APIClient, lead: APIClient) -> None:
+    assert technician.get("/api/watch-mode").json() == {"minutes": 0}
+    assert technician.put("/api/watch-mode", {"minutes": 5}, format="json").json() == {"minutes": 5}
+    assert technician.put("/api/watch-mode", {"minutes": -1}, format="json").status_code == 400
+    quiet = QuietSweeps(None)  # type: ignore[arg-type]
+    first = quiet._due()
+    assert Run.objects.get(id=first).params == {"lines": [], "quiet": True}
+    assert quiet._due() == "", "not while it goes on"
+    Run.objects.filter(id=first).update(state="done")
+    assert quiet._due() == "", "nor before the time"
+    Run.objects.filter(id=first).update(created=timezone.now() - timedelta(minutes=6))
+    assert quiet._due() != ""
+    Installation.objects.update(watch_minutes=0)
+    Run.objects.update(state="done")
+    assert quiet._due() == ""
+
+
+# Expected devices
+
+LIST = "Name;Model;Line;Address;Room\nRamp box;RX8;Terminal network;127.20.10.61;Ramp\n"
+
+
+def test_a_pasted_list_is_looked_at_first_and_then_planned(technician: APIClient) -> None:
+    looked = post(technician, "/api/expected", {"text": LIST})
+    assert (looked["rows"][0]["problem"], looked["planned"]) == ("", [])
+    assert not Device.objects.filter(name="Ramp box").exists()
+    post(technician, "/api/expected", {"text": LIST, "plan": True})
+    planned = named("Ramp box")
+    assert (planned.status, planned.address, planned.area.name) == ("planned", "127.20.10.61", "Ramp")
+    again = post(technician, "/api/expected", {"text": LIST, "plan": True})
+    assert (again["rows"][0]["device"], again["planned"]) == (planned.id, [])
+
+
+@pytest.mark.parametrize(
+    ("row", "words"),
+    [
+        (";RX8;Terminal network;127.20.10.62;", "no name"),
+        ("A;Nonesuch;Terminal network;127.20.10.62;", "No profile knows"),
+        ("A;RX8;Moon base;127.20.10.62;", "no line Moon base"),
+        ("A;RX8;Terminal network;10.1.1.1;", "no address on"),
+        ("A;;Terminal network;127.20.10.62;", "names no model"),
+        ("A;RX8;Terminal network;127.20.10.11;", "Ticket hall box"),
+        ("A;RX8;;127.20.10.63;\nA;RX8;;127.20.10.64;", "same name"),
+    ],
+)
+def test_rows_with_problems_say_so_and_the_others_go_on(technician: APIClient, row: str, words: str) -> None:
+    looked = post(technician, "/api/expected", {"text": LIST + row, "plan": True})
+    assert any(words in one["problem"] for one in looked["rows"]), looked
+    assert all(one["try"] for one in looked["rows"] if one["problem"])
+    assert named("Ramp box").taken_in
+
+
+@pytest.mark.parametrize("text", ["", "   \n", "a,b\n1,2\n", "\x00\x01\x02"])
+def test_what_is_no_list_is_refused(technician: APIClient, text: str) -> None:
+    assert technician.post("/api/expected", {"text": text}, format="json").status_code == 400
+
+
+def upload(client: APIClient, data: bytes, name: str) -> dict:
+    answer = client.generic(
+        "POST", f"/api/expected/{name}", data, content_type="application/octet-stream",
+        HTTP_CONTENT_DISPOSITION=f"attachment; filename={name}",
+    )  # fmt: skip
+    return {"status": answer.status_code, **answer.json()}
+
+
+def test_a_workbook(technician: APIClient) -> None:
+    book = Workbook()
+    for row in (
+        ["Device name", "Type", "IP address"],
+        ["Ramp box", "Hallvane RX8", "127.20.10.61"],
+        ["=1+1", None, None],
+    ):
+        book.active.append(row)
+    content = io.BytesIO()
+    book.save(content)
+    rows = upload(technician, content.getvalue(), "list.xlsx")["rows"]
+    assert (rows[0]["profile"], rows[0]["problem"]) == ("hallvane-rx8", "")
+    assert len(rows) == 1, "formulas are not reckoned"
+
+
+@pytest.mark.parametrize("data", [b"PK\x03\x04" + b"x" * 300, b"PK\x03\x04", b"\xff\xfe\x00"])
+def test_damaged_and_hostile_workbooks_are_refused(technician: APIClient, data: bytes) -> None:
+    told = upload(technician, data, "list.xlsx")
+    assert told["status"] == 400
+    assert told["error"]["try"]
+
+
+# Why something is not there, out of the records
+
+
+def test_a_case_has_the_history_of_its_device(technician: APIClient, library: Library) -> None:
+    swept(library, box(11, "HV-40117"), at(2, "http", maker="Marrowby", model="SW24", serial="MS-1"))
+    ticket = named("Ticket hall box")
+    ticket.switch = {"address": "127.20.10.2", "port": "7"}
+    ticket.save()
+    case = why.Cases(library, [], []).of(ticket)
+    assert case.history.seen.startswith("Last seen 0 min ago by http at 127.20.10.11")
+    assert (case.history.switch, case.history.switch_port) == ("127.20.10.2", 7)
+    assert case.history.switch_name == "SW24 MS-1"
+    planned = why.Cases(library, [], []).of(named("Pier head box"))
+    assert planned.history.seen == "No sweep ever saw it"
+    found = why.remembered(but=[])
+    assert {f.address for f in found} == {"127.20.10.11", "127.20.10.2"}
