@@ -2,9 +2,19 @@
 
 import sys
 
-from bench import backup, memory, osdp, sweep, verify
+from bench import backup, fuse, fuzz, memory, osdp, survey, sweep, ui, verify
 
-ALL = {"sweep": sweep.main, "osdp": osdp.main, "backup": backup.main, "verify": verify.main, "memory": memory.main}
+ALL = {
+    "sweep": sweep.main,
+    "survey": survey.main,
+    "fuse": fuse.main,
+    "osdp": osdp.main,
+    "backup": backup.main,
+    "verify": verify.main,
+    "memory": memory.main,
+    "ui": ui.main,
+    "fuzz": fuzz.main,
+}
 
 for name in sys.argv[1:] or ALL:
     ALL[name]()

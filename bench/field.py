@@ -1,6 +1,6 @@
 """A field of stand-ins in a process of its own, so that they do not share the measured core.
 
-python -m bench.field COUNT NETWORK PORT_LINK
+python -m bench.field COUNT PORT_LINK|mixed
 """
 
 from __future__ import annotations
@@ -12,12 +12,14 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 from netloom_core.model.line import Line
 from netloom_core.plan.documents import put
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_standins.http_box import HttpBox
+from netloom_standins.net_unit import NetUnit
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -30,10 +32,38 @@ def library() -> Library:
     return Library.read(ROOT / "profiles")
 
 
-def addresses(count: int) -> list[str]:
-    """`count` addresses spread over the network, every fifth."""
+def addresses(count: int, every: int = 5) -> list[str]:
+    """`count` addresses spread over the network, every fifth if not told otherwise."""
     first = int(ipaddress.ip_network(NETWORK).network_address)
-    return [str(ipaddress.ip_address(first + 5 + 5 * n)) for n in range(count)]
+    return [str(ipaddress.ip_address(first + every + every * n)) for n in range(count)]
+
+
+async def serve_mixed(count: int) -> None:
+    """Boxes, displays, cameras, lighting nodes and switches, so that every method has something to hear."""
+    profiles = library()
+    kinds: list[tuple[str, dict[str, Any]]] = [
+        ("hallvane-rx8", {}),
+        ("belisar-d55", {"pjlink": {}, "pjlink-search": {}}),
+        ("oystercatch-c2", {"ws-discovery": {}, "page": {"onvif": True}}),
+        ("lumenfold-n4", {"artnet": {"universes": [1]}, "sacn": {"universes": [1]}}),
+        ("marrowby-sw24", {"snmp": {}, "ssh": {}, "telnet": {}}),
+        ("belisar-d55", {"ssdp": {"port": 80}, "page": {}}),
+    ]
+    for number, address in enumerate(addresses(count, every=3)):
+        name, answers = kinds[number % len(kinds)]
+        profile = profiles.need(name)
+        document = default_document(profile)
+        common: dict[str, Any] = {
+            "profile": profile, "serial": f"S-{number:05}", "firmware": "1.0", "running": document,
+            "startup": document, "address": address, "answers": answers,
+        }  # fmt: skip
+        if profile.reach.http is not None:
+            put(document, "/network/address", address)
+            await HttpBox(**common, user="admin", password=profile.factory.password).start()
+        else:
+            await NetUnit(**common).start()
+    print("ready", flush=True)
+    await asyncio.Event().wait()
 
 
 async def serve(count: int, link: Path) -> None:
@@ -53,8 +83,9 @@ async def serve(count: int, link: Path) -> None:
 
 
 @contextlib.contextmanager
-def field(count: int, link: Path) -> Iterator[None]:
-    process = subprocess.Popen([sys.executable, "-m", "bench.field", str(count), str(link)], stdout=subprocess.PIPE)
+def field(count: int, link: Path, *, mixed: bool = False) -> Iterator[None]:
+    words = [sys.executable, "-m", "bench.field", str(count), "mixed" if mixed else str(link)]
+    process = subprocess.Popen(words, stdout=subprocess.PIPE)
     try:
         assert process.stdout is not None
         assert process.stdout.readline() == b"ready\n"
@@ -70,4 +101,5 @@ def told(name: str, ours: float, bare: float, limit: float | None, note: str) ->
 
 
 if __name__ == "__main__":
-    asyncio.run(serve(int(sys.argv[1]), Path(sys.argv[2])))
+    number = int(sys.argv[1])
+    asyncio.run(serve_mixed(number) if sys.argv[2] == "mixed" else serve(number, Path(sys.argv[2])))

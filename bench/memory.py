@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import subprocess
@@ -9,7 +10,9 @@ import sys
 import tempfile
 import time
 import urllib.request
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 from bench.field import ROOT, told
 
@@ -70,7 +73,9 @@ def plain_query(database: Path) -> float:
         return time.perf_counter() - begun
 
 
-def main() -> None:
+@contextlib.contextmanager
+def server_with_thousands() -> Iterator[tuple[dict[str, Any], int, Path]]:
+    """A server with COUNT devices on record: how to reach it, its process, its data folder."""
     with tempfile.TemporaryDirectory() as folder:
         environment = {
             **os.environ,
@@ -86,19 +91,28 @@ def main() -> None:
             found = Path(folder) / "server.json"
             while not found.exists():
                 time.sleep(0.1)
-            told_at = json.loads(found.read_text())
-            headers = {"Authorization": f"Bearer {told_at['token']}"}
-            times = []
-            for _ in range(ROUNDS):
-                begun = time.perf_counter()
-                request = urllib.request.Request(told_at["url"] + "/api/devices", headers=headers)
-                with urllib.request.urlopen(request, timeout=30) as answer:
-                    assert len(json.load(answer)["devices"]) == COUNT
-                times.append(time.perf_counter() - begun)
-            plain = min(plain_query(Path(folder) / "netloom.sqlite3") for _ in range(ROUNDS))
-            megabytes = resident_mb(server.pid)
+            yield json.loads(found.read_text()), server.pid, Path(folder)
         finally:
             server.terminate()
             server.wait(15)
+
+
+def call(server: dict[str, Any], method: str, path: str, body: Any = None) -> Any:
+    headers = {"Authorization": f"Bearer {server['token']}", "Content-Type": "application/json"}
+    data = json.dumps(body).encode() if body is not None else None
+    request = urllib.request.Request(server["url"] + path, data, headers, method=method)
+    with urllib.request.urlopen(request, timeout=30) as answer:
+        return json.load(answer)
+
+
+def main() -> None:
+    with server_with_thousands() as (server, pid, folder):
+        times = []
+        for _ in range(ROUNDS):
+            begun = time.perf_counter()
+            assert len(call(server, "GET", "/api/devices")["devices"]) == COUNT
+            times.append(time.perf_counter() - begun)
+        plain = min(plain_query(folder / "netloom.sqlite3") for _ in range(ROUNDS))
+        megabytes = resident_mb(pid)
     told("list", min(times), plain, None, f"{COUNT} devices by the API, against the plain query")
     print(f"memory   {megabytes:.0f} MB (at most {LIMIT_MB})   with {COUNT} devices after {ROUNDS} lists")

@@ -10,24 +10,26 @@ from pathlib import Path
 from bench.field import NET, field, library, told
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
-from netloom_core.sweep.methods.connect import AT_ONCE, ConnectScan
+from netloom_core.sweep.methods.connect import AT_ONCE, GENERAL, ConnectScan, named_ports
+from netloom_core.sweep.methods.http import HttpIdentify
 from netloom_core.sweep.sweep import sweep
 
 COUNT = 200
 ROUNDS = 5
 PORT = 8480
+UNBOUND = 1_000_000  # packets a second: the pace is a choice, and here the work is measured
 
 
 async def bare() -> float:
-    """Connect to every address; whoever takes the connection is asked on it for its identity."""
+    """The same connections, to every address and port; whoever takes one on 8480 is asked for its identity."""
     gate = asyncio.Semaphore(AT_ONCE)
     found = 0
 
-    async def one(host: str) -> None:
+    async def one(host: str, port: int) -> None:
         nonlocal found
         async with gate:
             try:
-                reader, writer = await asyncio.open_connection(host, PORT, local_addr=(NET.source, 0))
+                reader, writer = await asyncio.open_connection(host, port, local_addr=(NET.source, 0))
             except OSError:
                 return
             writer.write(b"GET /identity HTTP/1.1\r\nhost: x\r\nconnection: close\r\n\r\n")
@@ -36,19 +38,21 @@ async def bare() -> float:
             found += 1
 
     begun = time.perf_counter()
-    await asyncio.gather(*(one(host) for host in NET.hosts()))
+    ports = dict.fromkeys([*named_ports(METHODS, library_once), *GENERAL])
+    await asyncio.gather(*(one(host, port) for host in NET.hosts() for port in ports))
     assert found == COUNT
     return time.perf_counter() - begun
 
 
 async def ours() -> float:
     begun = time.perf_counter()
-    result = await sweep([NET], [], library_once, Owners(), SystemClock(), methods=[ConnectScan()])
+    result = await sweep([NET], [], library_once, Owners(), SystemClock(), methods=METHODS, rate=UNBOUND)
     assert len(result.findings) == COUNT
     return time.perf_counter() - begun
 
 
 library_once = library()
+METHODS = (ConnectScan(), HttpIdentify())
 
 
 def main() -> None:

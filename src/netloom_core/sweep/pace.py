@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable
 
-RATE = 2000  # packets a second on one line: some 1 % of a 100 Mbit/s network, and small switches stay calm
+RATE = 3000  # packets a second on one line: some 2 % of a 100 Mbit/s network, and small switches stay calm
 BURST_S = 0.05
 
 

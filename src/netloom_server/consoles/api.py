@@ -60,7 +60,7 @@ class ConsoleSerializer(serializers.Serializer):
 class TypedSerializer(serializers.Serializer):
     """`data` is base64 of the bytes."""
 
-    data = serializers.CharField(max_length=MAX_TYPED * 2)
+    data = serializers.CharField(max_length=MAX_TYPED * 2)  # type: ignore[assignment]
 
 
 class LogSerializer(serializers.Serializer):
@@ -75,7 +75,7 @@ class LogSerializer(serializers.Serializer):
 class EntrySerializer(serializers.Serializer):
     time = serializers.DateTimeField()
     direction = serializers.CharField()
-    data = serializers.CharField()
+    data = serializers.CharField()  # type: ignore[assignment]
 
 
 class WholeLogSerializer(LogSerializer):

@@ -10,6 +10,7 @@ from netloom_core.plan.documents import MISSING, get
 from netloom_core.plan.planner import is_staged, unkept_paths
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
+from netloom_core.sweep.pace import RATE
 from netloom_core.sweep.sweep import fitting
 from netloom_server.backups.models import Backup, Document
 from netloom_server.installation import access
@@ -226,6 +227,7 @@ def line_as_dict(line: Line, holder: str, library: Library | None = None) -> dic
         "parent": line.parent_id or "",
         "parent_name": line.parent.name if line.parent else "",
         "note": line.note,
+        "rate": RATE,
         "access": access.shown(line),
         "methods": [
             {

@@ -49,6 +49,7 @@ class LineSerializer(serializers.Serializer):
     parent = serializers.CharField()  # type: ignore[assignment]
     parent_name = serializers.CharField()
     note = serializers.CharField()
+    rate = serializers.IntegerField()
     access = LineAccessSerializer()
     methods = MethodSerializer(many=True)
     trouble = serializers.CharField()

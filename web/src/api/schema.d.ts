@@ -899,6 +899,7 @@ export interface components {
             parent: string;
             parent_name: string;
             note: string;
+            rate: number;
             access: components["schemas"]["LineAccess"];
             methods: components["schemas"]["Method"][];
             trouble: string;

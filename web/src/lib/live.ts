@@ -41,12 +41,12 @@ class LiveStore extends Store<Live> {
   }
 
   private waiting: Sighted[] = [];
-  private timer: number | undefined;
+  private timer: ReturnType<typeof setTimeout> | undefined;
 
   /** Sightings come by the thousand; the screen takes them in a few times a second. */
   sighted(one: Sighted): void {
     this.waiting.push(one);
-    this.timer ??= window.setTimeout(() => this.gather(), GATHER_MS);
+    this.timer ??= setTimeout(() => this.gather(), GATHER_MS);
   }
 
   gather(): void {

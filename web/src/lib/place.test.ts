@@ -51,6 +51,7 @@ describe("what streams in", () => {
     const { live } = await load();
     live.sighted(sighting("one", "1"));
     live.sighted(sighting("one", "2"));
+    live.gather();
     expect(live.get().sightings).toHaveLength(2);
     live.progressed({ run: "two", lines: { net: { connect: [1, 2] } } });
     expect(live.get().sightings).toHaveLength(0);

@@ -8,7 +8,7 @@ import { Mark } from "../ui/Mark";
 export function Filters({ devices, only }: { devices: Device[]; only: string }) {
   return (
     <div role="group" aria-label="Show only" className="flex flex-wrap items-center gap-1 px-4 pb-1 text-[12.5px]">
-      <One name="all" count={devices.length} on={!only} pick={() => place.set({ only: "" })} />
+      <One name="all" count={devices.length} on={!only} pick={() => place.set({ only: "", line: "" })} />
       {STATES.map((state) => {
         const those = inState(devices, state);
         return (
@@ -18,7 +18,7 @@ export function Filters({ devices, only }: { devices: Device[]; only: string }) 
             count={those.length}
             on={only === state}
             sample={those[0]}
-            pick={() => place.set((p) => ({ ...p, only: p.only === state ? "" : state }))}
+            pick={() => place.set((p) => ({ ...p, line: "", selected: new Set(), only: p.only === state ? "" : state }))}
           />
         );
       })}
@@ -36,7 +36,6 @@ function One({ name, count, on, sample, pick }: { name: string; count: number; o
       className={clsx(
         "inline-flex items-center gap-1 rounded-[3px] border px-1.5 py-0.5",
         on ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent text-soft hover:border-warp",
-        !count && !on && "opacity-60",
       )}
     >
       {telling && <Mark shape={telling.shape} tone={telling.tone} size={12} />}

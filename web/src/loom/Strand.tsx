@@ -167,7 +167,7 @@ function StrandHead({ line, methods, count }: { line: Line; methods?: Record<str
         {going ? (
           <Bar share={share} label={`Sweep of ${line.name}`} />
         ) : (
-          <button
+          (line.trouble || line.note) && <button
             type="button"
             onClick={() => openLine(line.id)}
             title={line.trouble || line.note}

@@ -7,7 +7,7 @@ import { Over } from "../../ui/Over";
 import { Trouble } from "../../ui/parts";
 
 type Looked = Schemas["Expected"];
-const SAMPLE = "name\tmodel\tline\taddress\tarea\nLounge display\tD55\tPresentation network\t127.20.20.49\tWaiting room";
+const SAMPLE = "name\tmodel\tline\taddress\tarea\nLounge display\tas on its label\tits network\t127.20.20.49\tWaiting room";
 
 /** A list of devices that should be there, pasted or from a CSV or XLSX file: looked at first, then planned. */
 export function Expected({ close }: { close: () => void }) {

@@ -104,7 +104,7 @@ function Methods({ line }: { line: Line }) {
           })}
         </tbody>
       </table>
-      <p className="mt-1 text-[12px] text-soft">At most 2000 packets a second on one line, all methods together. A sweep never writes.</p>
+      <p className="mt-1 text-[12px] text-soft">At most {line.rate} packets a second on one line, all methods together. A sweep never writes.</p>
     </>
   );
 }
