@@ -18,6 +18,10 @@ def default_data() -> Path:
     return Path(given) if given else base / "netloom"
 
 
+# Most of the time tests wait for lines, browsers and starts; files do not share anything.
+SIDE_BY_SIDE = ["-n", "3", "--dist", "loadfile"]
+
+
 def main(root: Path, words: list[str]) -> int:
     environment = {**os.environ, "PYTHONPATH": str(root / "src"), "PYTHONUNBUFFERED": "1"}
     first = words[0] if words else ""
@@ -27,9 +31,8 @@ def main(root: Path, words: list[str]) -> int:
             ensure_web(root)
             ensure_browser()
             ensure_peers()
-            return subprocess.run(
-                [str(python_of(root)), "-m", "pytest", *words[1:]], cwd=root, env=environment
-            ).returncode
+            chosen = words[1:] or SIDE_BY_SIDE
+            return subprocess.run([str(python_of(root)), "-m", "pytest", *chosen], cwd=root, env=environment).returncode
         if first in ("demo", "serve"):
             arguments = _start_words(first, words[1:])
             ensure_python(root, dev=False)

@@ -159,6 +159,7 @@ async def test_pjlink_searched_and_asked(here: Field) -> None:
     await here.put(6, "belisar-d55", "BD-2", pjlink={"password": "belisar", "class": 1})
     facts = await here.facts(ConnectScan(), Pjlink())
     assert (facts["5"]["maker"], facts["5"]["serial"], facts["5"]["mac"]) == ("Belisar", "BD-1", here.units[0].mac)
+    assert facts["5"]["power"] == "on"
     assert facts["6"]["refused"] == "PJLink wants its password"
     logins = Access(logins={f"{BASE}.6": Credentials("", "belisar")})
     asked = (await here.facts(ConnectScan(), Pjlink(), access={"net": logins}))["6"]

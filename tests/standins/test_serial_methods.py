@@ -100,12 +100,12 @@ async def test_a_hostile_bus_is_noise_and_ends(
     library: Library, tmp_path: Path, answer: bytes, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(modbus, "MAX_UNIT", 2)
-    port = Deaf(tmp_path / "bus", answer)
-    port.start()
+    wire = Deaf(tmp_path / "bus", answer)
+    wire.start()
     try:
-        result = await asyncio.wait_for(look(library, replace(BUS, path=str(port.link)), ModbusRtuScan()), 60)
+        result = await asyncio.wait_for(look(library, replace(BUS, path=str(wire.link)), ModbusRtuScan()), 60)
     finally:
-        port.stop()
+        wire.stop()
     assert all(f.facts.get("garbled") for f in result.findings)
 
 
@@ -114,7 +114,7 @@ async def test_a_hostile_bus_is_noise_and_ends(
 
 async def test_a_dialogue_is_found_at_its_speed_and_left_as_found(library: Library, tmp_path: Path) -> None:
     unit = bridge(library)
-    line = DialogueLine(tmp_path / "port", unit)
+    line = DialogueLine(tmp_path / "cable", unit)
     line.start()
     try:
         result = await look(library, replace(PORT, path=str(line.link)), Dialogue())
@@ -139,26 +139,26 @@ async def test_prompts_noise_and_banners(
     library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: bytes, fact: str, value: str
 ) -> None:
     monkeypatch.setattr(dialogue, "USUAL_SPEEDS", (9600,))
-    port = Deaf(tmp_path / "port", answer)
-    port.start()
+    wire = Deaf(tmp_path / "cable", answer)
+    wire.start()
     try:
-        result = await look(library, replace(PORT, path=str(port.link)), Dialogue())
+        result = await look(library, replace(PORT, path=str(wire.link)), Dialogue())
     finally:
-        port.stop()
+        wire.stop()
     assert result.findings[0].facts[fact] == value
 
 
 async def test_a_silent_port_is_nobody(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(dialogue, "ANSWER_S", 0.05)
-    port = PtyPort(tmp_path / "port")
-    port.start()
-    line = replace(PORT, path=str(port.link))
+    wire = PtyPort(tmp_path / "cable")
+    wire.start()
+    line = replace(PORT, path=str(wire.link))
     known = Known("d1", "wendle|wb-1", "wendle-w1", "port", "direct")
     try:
         result = await look(library, line, Dialogue())
         absent = await explain(Case(known, "Bridge", line, result.findings, result.troubles, library, [line]))
     finally:
-        port.stop()
+        wire.stop()
     assert result.findings == []
     assert "Not one byte came" in absent.reasons[0].reason
 
@@ -168,18 +168,18 @@ async def test_a_silent_port_is_nobody(library: Library, tmp_path: Path, monkeyp
 
 async def test_a_line_follows_its_adapter(library: Library, tmp_path: Path) -> None:
     info = {"title": "Cable", "vendor": "1d50", "product": "60c7", "usb_serial": "WD1", "place": "1-1"}
-    port = PtyPort(tmp_path / "usb-0", info, tmp_path / "ports")
-    port.start()
+    wire = PtyPort(tmp_path / "usb-0", info, tmp_path / "ports")
+    wire.start()
     adapter = next(p.adapter for p in all_ports(tmp_path / "ports") if p.usb_serial == "WD1")
-    path = str(port.link)
+    path = str(wire.link)
     assert follow(path, adapter, all_ports(tmp_path / "ports")) == path
-    port.rename("usb-3")
+    wire.rename("usb-3")
     try:
         assert follow(path, adapter, all_ports(tmp_path / "ports")) == str(tmp_path / "usb-3")
-        port.unplug()
+        wire.unplug()
         assert follow(path, adapter, all_ports(tmp_path / "ports")) == path, "gone: the old name is all there is"
     finally:
-        port.stop()
+        wire.stop()
 
 
 def test_an_adapter_without_a_serial_number_is_known_by_its_place(tmp_path: Path) -> None:
@@ -194,24 +194,24 @@ async def test_a_port_that_another_program_holds(library: Library, tmp_path: Pat
     import subprocess
     import sys
 
-    port = PtyPort(tmp_path / "port")
-    port.start()
+    wire = PtyPort(tmp_path / "cable")
+    wire.start()
     program = "import fcntl,os,sys,termios,time;f=os.open(sys.argv[1],os.O_RDWR|os.O_NOCTTY);fcntl.flock(f,6);"
     holder = subprocess.Popen(
-        [sys.executable, "-c", program + "print(1,flush=True);time.sleep(60)", str(port.link)], stdout=subprocess.PIPE
+        [sys.executable, "-c", program + "print(1,flush=True);time.sleep(60)", str(wire.link)], stdout=subprocess.PIPE
     )
     assert holder.stdout is not None
     await asyncio.to_thread(holder.stdout.readline)
-    line = replace(PORT, path=str(port.link))
+    line = replace(PORT, path=str(wire.link))
     known = Known("d1", "wendle|wb-1", "wendle-w1", "port", "direct")
     try:
         result = await look(library, line, Dialogue())
         absent = await explain(Case(known, "Bridge", line, result.findings, result.troubles, library, [line]))
-        assert f"(process {holder.pid})" in holder_of(str(port.link))
+        assert f"(process {holder.pid})" in holder_of(str(wire.link))
     finally:
         holder.kill()
         holder.wait(5)
-        port.stop()
+        wire.stop()
     assert result.troubles[0]["code"] == "port-busy"
     assert f"process {holder.pid}" in absent.reasons[0].reason
 

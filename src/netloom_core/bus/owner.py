@@ -38,6 +38,7 @@ class SerialOwner:
         self._receiver = Receiver()
         self._sessions: dict[tuple[int, int], Session] = {}
         self.strays: set[int] = set()  # units heard when nobody was waiting for them; a scan asks them again
+        self._asked: list[int] = []  # the last two units asked, newest last
 
     @asynccontextmanager
     async def turn(self, who: str) -> AsyncIterator[ByteLink]:
@@ -92,6 +93,8 @@ class SerialOwner:
 
     async def _exchange(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
         data = talk.send(command)
+        if self._asked[-1:] != [talk.address]:
+            self._asked = [*self._asked[-1:], talk.address]
         while True:
             await asyncio.sleep(line_time(IDLE_CHARACTERS, link.speed))
             self._note_strays(link.take())
@@ -129,7 +132,14 @@ class SerialOwner:
             self._note_strays(link.take())
 
     def _note_strays(self, data: bytes) -> None:
-        self.strays |= {frame.address for frame in self._receiver.feed(data) if frame.reply}
+        heard = {frame.address for frame in self._receiver.feed(data) if frame.reply}
+        self.strays |= heard
+        if data and not heard:
+            self.suspect_the_one_before()
+
+    def suspect_the_one_before(self) -> None:
+        """Bytes that are no frame came late: they may be of units that answered at once to the question before."""
+        self.strays.update(self._asked[:1])
 
     def _drop(self) -> None:
         if self._link is not None:

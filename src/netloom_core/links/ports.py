@@ -63,14 +63,14 @@ def all_ports(folder: Path | None = None) -> list[PortInfo]:
     """Every port now: the system's and the described ones."""
     ports = [
         PortInfo(
-            path=port.device,
-            title=port.description if port.description != "n/a" else "",
-            vendor=f"{port.vid:04x}" if port.vid is not None else "",
-            product=f"{port.pid:04x}" if port.pid is not None else "",
-            usb_serial=port.serial_number or "",
-            place=port.location or "",
+            title=one.description if one.description != "n/a" else "",
+            path=one.device,
+            vendor=f"{one.vid:04x}" if one.vid is not None else "",
+            product=f"{one.pid:04x}" if one.pid is not None else "",
+            usb_serial=one.serial_number or "",
+            place=one.location or "",
         )
-        for port in list_ports.comports()
+        for one in list_ports.comports()
     ]
     return [*ports, *(described_ports(folder) if folder else [])]
 

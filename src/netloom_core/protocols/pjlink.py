@@ -15,7 +15,15 @@ PORT = 4352
 SEARCH = b"%2SRCH\r"
 MAX_LINE = 256
 # Asked in this order; class 2 ones are ERR1 or silence on class 1 units.
-QUESTIONS = {"%1INF1": "maker", "%1INF2": "model", "%1NAME": "title", "%2SNUM": "serial", "%2SVER": "firmware"}
+QUESTIONS = {
+    "%1INF1": "maker",
+    "%1INF2": "model",
+    "%1NAME": "title",
+    "%1POWR": "power",
+    "%2SNUM": "serial",
+    "%2SVER": "firmware",
+}
+POWER = {"0": "standby", "1": "on", "2": "cooling", "3": "warming up"}
 
 
 def parse_greeting(line: bytes) -> str | None:

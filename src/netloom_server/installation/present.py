@@ -164,6 +164,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "sightings": [
             {
                 "line": sighting.line.name,
+                "interface": sighting.line.interface,
                 "address": sighting.address,
                 "method": sighting.method,
                 "facts": sighting.facts,

@@ -90,7 +90,7 @@ def known_of(devices: Iterable[Device]) -> list[Known]:
             apart=tuple(d.apart),
         )
         for d in devices
-        if d.line_id
+        if d.line_id or d.identity_key
     ]
 
 

@@ -197,6 +197,7 @@ class DifferenceSerializer(serializers.Serializer):
 
 class SightingSerializer(serializers.Serializer):
     line = serializers.CharField()
+    interface = serializers.CharField()
     address = serializers.CharField()
     method = serializers.CharField()
     facts = serializers.DictField(child=serializers.CharField())

@@ -1186,6 +1186,7 @@ export interface components {
         };
         Sighting: {
             line: string;
+            interface: string;
             address: string;
             method: string;
             facts: {

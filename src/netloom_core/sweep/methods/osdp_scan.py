@@ -32,6 +32,8 @@ async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout:
         try:
             ident = await owner.converse(address, speed, flows.identify(), who="sweep", timeout=timeout, session=talk)
         except NoAnswer:
+            if attempt:
+                owner.suspect_the_one_before()  # what was garbled at first was not this one's
             return False
         except ProtocolError:
             if attempt < GARBLED_TRIES:

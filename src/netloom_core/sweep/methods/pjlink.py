@@ -66,5 +66,5 @@ async def ask(sock: socket.socket, password: str) -> dict[str, str]:
             break
         value = pjlink.parse_reply(line, command)
         if value:
-            facts[fact] = value
+            facts[fact] = pjlink.POWER.get(value, value) if fact == "power" else value
     return facts

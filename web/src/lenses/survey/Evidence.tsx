@@ -25,7 +25,8 @@ export function Evidence({ device }: { device: WholeDevice }) {
               <ul className="mt-1 flex flex-col gap-1.5">
                 {sweep.map((one) => (
                   <li key={one.method + one.address + JSON.stringify(one.facts)} className="text-[12.5px]">
-                    <span className="font-semibold">{one.method}</span> on {one.line} {one.address && <Mono>{one.address}</Mono>}
+                    <span className="font-semibold">{one.method}</span> on {one.line}
+                    {one.interface && ` by ${one.interface}`} {one.address && <Mono>{one.address}</Mono>}
                     <p className="font-mono text-[12px] break-words text-soft">
                       {Object.entries(one.facts)
                         .map(([name, value]) => `${name} ${value}`)
