@@ -30,7 +30,14 @@ function typing(target: EventTarget | null): boolean {
 /** The keyboard of the whole screen; fields and dialogs keep their own keys. */
 export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) => void): void {
   useEffect(() => {
-    const order = () => orderOf(lines, inState(devices, location.pathname.includes("survey") ? place.get().only : ""));
+    // Worked out once for each filter, not for each key: it goes through all devices.
+    const orders = new Map<string, string[][]>();
+    const order = () => {
+      const only = location.pathname.includes("survey") ? place.get().only : "";
+      const known = orders.get(only) ?? orderOf(lines, inState(devices, only));
+      orders.set(only, known);
+      return known;
+    };
 
     function move(event: KeyboardEvent): void {
       const next = walk(order(), place.get().cursor, event.key);

@@ -3,7 +3,7 @@ import { useMemo } from "react";
 import type { Device, Line } from "../api/client";
 import { useBegin } from "../api/work";
 import { inState, orderOf } from "../lib/knots";
-import { live } from "../lib/live";
+import { live, shareDone } from "../lib/live";
 import { openPanel, place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { Button } from "../ui/Button";
@@ -58,7 +58,7 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
       {lens === "survey" && <Filters devices={devices} only={only} />}
       <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
         {lines.map((line) => (
-          <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} methods={progress[line.id]} />
+          <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} share={progress[line.id] ? shareDone({ line: progress[line.id] }) : 1} />
         ))}
       </div>
       {placeless.length > 0 && (

@@ -1,9 +1,9 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import clsx from "clsx";
-import { useMemo, useRef } from "react";
+import { memo, useCallback, useMemo, useRef } from "react";
 import type { Device, Line } from "../api/client";
 import { rowsOf, type Row, shortAddress, tells } from "../lib/knots";
-import { live, shareDone } from "../lib/live";
+import { live } from "../lib/live";
 import { openLine, place, select } from "../lib/place";
 import { useStore } from "../lib/store";
 import { ago, exact, kindOf, whereOf } from "../lib/words";
@@ -16,21 +16,24 @@ interface Props {
   devices: Device[];
   lens: string;
   order: string[];
-  methods?: Record<string, [number, number]>;
+  /** How far its sweep has come, 0 to 1; 1 when none goes on. */
+  share: number;
 }
 
 const HEIGHT = { rows: 46, lines: 26, knots: 26 };
 const WIDTH = { rows: "min-w-[250px]", lines: "min-w-[230px]", knots: "min-w-[190px]" };
 const GAP = 17;
-const ARRIVALS_SHOWN = 400;
+const ARRIVALS_SHOWN = 60;
 
 /** One line: its head, and its knots along the warp. */
-export function Strand({ line, devices, lens, order, methods }: Props) {
+export const Strand = memo(function Strand({ line, devices, lens, order, share }: Props) {
   const density = useStore(place, (p) => p.density);
-  const cursor = useStore(place, (p) => p.cursor);
-  const selected = useStore(place, (p) => p.selected);
   const scroll = useRef<HTMLDivElement>(null);
   const rows = useMemo(() => rowsOf(line, devices), [line, devices]);
+  const mine = useMemo(() => new Set(rows.flatMap((row) => (row.kind === "knot" ? [row.device.id] : []))), [rows]);
+  // A step on one strand is no reason to draw the others again.
+  const cursor = useStore(place, (p) => (mine.has(p.cursor) ? p.cursor : ""));
+  const selected = useStore(place, (p) => touching(p.selected, mine));
   const answered = useAnswered(line.id);
   const virtual = useVirtualizer({
     count: density === "knots" ? 0 : rows.length,
@@ -40,11 +43,13 @@ export function Strand({ line, devices, lens, order, methods }: Props) {
     overscan: 12,
   });
   const knots = rows.filter((row) => row.kind === "knot");
-  const pick = (event: React.MouseEvent, id: string) =>
-    select(id, event.shiftKey ? "extend" : event.ctrlKey || event.metaKey ? "toggle" : "only", order);
+  const pick = useCallback(
+    (event: React.MouseEvent, id: string) => select(id, event.shiftKey ? "extend" : event.ctrlKey || event.metaKey ? "toggle" : "only", order),
+    [order],
+  );
   return (
     <div className={clsx("flex min-h-0 w-full max-w-[460px] flex-1 flex-col", WIDTH[density])}>
-      <StrandHead line={line} methods={methods} count={knots.length} />
+      <StrandHead line={line} share={share} count={knots.length} />
       <div
         ref={scroll}
         role="listbox"
@@ -103,6 +108,14 @@ export function Strand({ line, devices, lens, order, methods }: Props) {
       </div>
     </div>
   );
+});
+
+const NOTHING: ReadonlySet<string> = new Set();
+
+/** The selection where any of it is here; else always the same empty one. */
+function touching(selected: ReadonlySet<string>, mine: ReadonlySet<string>): ReadonlySet<string> {
+  for (const id of selected) if (mine.has(id)) return selected;
+  return NOTHING;
 }
 
 const NOBODY: Record<string, string> = {};
@@ -124,25 +137,31 @@ function Arrivals({ line, devices }: { line: Line; devices: Device[] }) {
   return (
     <ul aria-label={`Arriving on ${line.name}`}>
       {arrived.slice(0, ARRIVALS_SHOWN).map(([address, who]) => (
-        <li key={address} className="grid h-[26px] grid-cols-[52px_16px_1fr] items-center gap-x-2 text-[13px]">
-          <span className="text-right font-mono text-[12.5px]">{shortAddress(address)}</span>
-          <Mark shape="open" tone="indigo" />
-          <span className="truncate pl-1 italic">{who || "somebody answers"}</span>
-        </li>
+        <Arrival key={address} address={address} who={who} />
       ))}
+      {arrived.length > ARRIVALS_SHOWN && <li className="pl-[82px] text-[12px] text-soft">and {arrived.length - ARRIVALS_SHOWN} more</li>}
     </ul>
   );
 }
+
+const Arrival = memo(function Arrival({ address, who }: { address: string; who: string }) {
+  return (
+    <li className="grid h-[26px] grid-cols-[52px_16px_1fr] items-center gap-x-2 text-[13px]">
+      <span className="text-right font-mono text-[12.5px]">{shortAddress(address)}</span>
+      <Mark shape="open" tone="indigo" />
+      <span className="truncate pl-1 italic">{who || "somebody answers"}</span>
+    </li>
+  );
+});
 
 function keyOf(row: Row): string {
   return row.kind === "gap" ? row.key : row.device.id;
 }
 
-function StrandHead({ line, methods, count }: { line: Line; methods?: Record<string, [number, number]>; count: number }) {
+function StrandHead({ line, share, count }: { line: Line; share: number; count: number }) {
   const answered = useAnswered(line.id);
-  const share = methods ? shareDone({ line: methods }) : 0;
   const sweeping = useStore(live, (l) => l.going);
-  const going = sweeping && !!methods && share < 1;
+  const going = sweeping && share < 1;
   const here = Object.keys(answered).length;
   return (
     <div className="rounded-t-[3px] border border-weave bg-cloth px-3 py-2">
