@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from cryptography import x509
+from cryptography.exceptions import UnsupportedAlgorithm
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.x509.oid import NameOID
 
@@ -10,6 +11,14 @@ from netloom_core.errors import ProtocolError
 from netloom_core.protocols.xml import clean
 
 MAX_BYTES = 32_000
+UNSOUND = (
+    ValueError,
+    TypeError,
+    UnsupportedAlgorithm,
+    x509.InvalidVersion,
+    x509.DuplicateExtension,
+    x509.UnsupportedGeneralNameType,
+)
 
 
 def parse(der: bytes) -> dict[str, str]:
@@ -33,7 +42,7 @@ def parse(der: bytes) -> dict[str, str]:
             "certificate_names": clean(" ".join(other), 200),
             "certificate": found.fingerprint(SHA256()).hex(),
         }
-    except (ValueError, TypeError, x509.DuplicateExtension, x509.UnsupportedGeneralNameType) as error:
+    except UNSOUND as error:
         raise ProtocolError(f"not a certificate: {error}") from error
     return {name: value for name, value in facts.items() if value}
 

@@ -3,11 +3,11 @@
 from netloom_standins.services.base import Service
 from netloom_standins.services.discovery import ArtNetNode, PjlinkSearch, SacnSource, SsdpAnswer, WsAnswer
 from netloom_standins.services.snmp import SnmpAgent
+from netloom_standins.services.ssh import SshShell
 from netloom_standins.services.talks import (
     DeviceServer,
     ModbusServer,
     PjlinkDisplay,
-    SshBannerOnly,
     TelnetShell,
     WebPage,
 )
@@ -20,7 +20,7 @@ SERVICES: dict[str, type[Service]] = {
     "sacn": SacnSource,
     "pjlink": PjlinkDisplay,
     "pjlink-search": PjlinkSearch,
-    "ssh": SshBannerOnly,
+    "ssh": SshShell,
     "telnet": TelnetShell,
     "modbus": ModbusServer,
     "page": WebPage,

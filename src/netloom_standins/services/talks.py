@@ -1,4 +1,4 @@
-"""Services that speak on a TCP connection: PJLink, Telnet, SSH banner, Modbus/TCP, web page, ONVIF, device server."""
+"""Services that speak on a TCP connection: PJLink, Telnet, Modbus/TCP, web page, ONVIF, device server."""
 
 from __future__ import annotations
 
@@ -47,15 +47,6 @@ class PjlinkDisplay(TcpService):
             known = command in answers and not (command.startswith("%2") and self.options.get("class") == 1)
             writer.write(f"{command}={answers[command] if known else 'ERR1'}\r".encode())
             await writer.drain()
-
-
-class SshBannerOnly(TcpService):
-    port = 22
-
-    async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        writer.write(f"SSH-2.0-{self.options.get('software', 'standin_1.0')}\r\n".encode())
-        await writer.drain()
-        await reader.read(READ)
 
 
 class TelnetShell(TcpService):

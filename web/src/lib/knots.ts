@@ -41,6 +41,7 @@ export function tells(device: Device, lens: string): Telling {
   const state = stateOf(device);
   if (state.shape !== "whole") return state;
   const { pending, unkept, drift, lost } = device.counts;
+  if (device.managed === false && lens !== "survey") return { shape: "whole", tone: "soft", word: "watched" };
   if (lens === "address") return addressTelling(device);
   if (lens === "configure" && (pending || unkept))
     return { shape: "half", tone: "weld", word: [count(pending, "pending"), count(unkept, "unkept")].filter(Boolean).join(", ") };
@@ -81,9 +82,9 @@ export function leftToDo(devices: Device[], lens: string): number {
     survey: (d) => !d.taken_in || d.state !== "known" || !!d.mode,
     address: (d) => d.taken_in && !!d.serial && (d.state === "moved" || addressTelling(d).word !== "as planned"),
     configure: (d) => d.taken_in && d.counts.pending + d.counts.unkept > 0,
-    protect: (d) => d.taken_in && !d.baseline,
-    prove: (d) => d.taken_in && (d.proof !== "match" || d.counts.drift + d.counts.lost > 0),
-    handover: (d) => !d.taken_in || d.state !== "known" || !!whatDiffers(d) || !d.baseline,
+    protect: (d) => d.taken_in && d.managed !== false && !d.baseline,
+    prove: (d) => d.taken_in && d.managed !== false && (d.proof !== "match" || d.counts.drift + d.counts.lost > 0),
+    handover: (d) => !d.taken_in || d.state !== "known" || !!whatDiffers(d) || (d.managed !== false && !d.baseline),
   };
   return devices.filter(open[lens] ?? (() => false)).length;
 }

@@ -44,7 +44,7 @@ export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, 
           </span>
         )}
       </span>
-      <span className={clsx("text-right text-[12px] whitespace-nowrap", answers ? "text-woad" : INK[tone])}>
+      <span className={clsx("max-w-[9.5rem] truncate text-right text-[12px]", answers ? "text-woad" : INK[tone])}>
         {answers ? "answers" : word}
       </span>
     </div>

@@ -57,7 +57,7 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
       </div>
       {lens === "survey" && <Filters devices={devices} only={only} />}
       <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
-        {lines.map((line) => (
+        {(only ? lines.filter((line) => shown.some((d) => d.addresses.some((p) => p.line_id === line.id))) : lines).map((line) => (
           <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} share={progress[line.id] ? shareDone({ line: progress[line.id] }) : 1} />
         ))}
       </div>

@@ -6,7 +6,7 @@ import { useChange } from "../../api/work";
 import { type BenchProps } from "../../bench/Bench";
 import { addressNumber, rowsOf, shortAddress, tells } from "../../lib/knots";
 import { ask, select } from "../../lib/place";
-import { plural } from "../../lib/words";
+import { kindOf, plural } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Empty, Heading, Input, Labelled, Trouble } from "../../ui/parts";
 import { INK, Mark } from "../../ui/Mark";
@@ -134,19 +134,26 @@ function Fill({ chosen, lines }: { chosen: Device[]; lines: Line[] }) {
 }
 
 const CELL = 7;
+const ON_BUS: Record<string, number> = { osdp: 128, modbus: 256 };
+
+/** How many addresses the strip shows; none for a line with one device at its end. */
+function sizeOf(line: Line): number {
+  if (line.kind === "ip") return Math.min(2 ** (32 - Number(line.network.split("/")[1])), 256);
+  return line.kind === "behind" ? 32 : (ON_BUS[line.protocol] ?? 0);
+}
 
 /** A line's addresses as a strip: who has which, where the gaps are, who wants to go where. */
 function AddressStrip({ line, devices }: { line: Line; devices: Device[] }) {
   const rows = rowsOf(line, devices).filter((row) => row.kind === "knot");
-  const bits = line.kind === "serial" ? 7 : 32 - Number(line.network.split("/")[1]);
-  const size = Math.min(2 ** bits, 256);
+  const size = sizeOf(line);
+  if (!size) return null;
   const perRow = 64;
   const offset = (address: string) => addressNumber(address) % size;
   return (
     <div className="mb-3">
       <p className="mb-1 flex justify-between text-[12px] text-soft">
         <span className="font-semibold text-ink">{line.name}</span>
-        {line.kind === "serial" ? "addresses 0 to 126" : line.network}
+        {line.kind === "ip" ? line.network : kindOf(line)}
       </p>
       <svg role="img" aria-label={`Addresses of ${line.name}: ${rows.length} taken`} viewBox={`0 0 ${perRow * CELL} ${Math.ceil(size / perRow) * (CELL + 1)}`} className="w-full">
         {Array.from({ length: size }, (_, n) => (
