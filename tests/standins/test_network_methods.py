@@ -8,6 +8,8 @@ from dataclasses import replace
 
 import pytest
 import pytest_asyncio
+from zeroconf import IPVersion, ServiceInfo
+from zeroconf.asyncio import AsyncZeroconf
 
 from netloom_core.model.access import Access
 from netloom_core.model.device import Credentials
@@ -20,10 +22,12 @@ from netloom_core.sweep.methods.banners import SshBanner, TelnetBanner, TlsNames
 from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.methods.echo import Echo
 from netloom_core.sweep.methods.http import HttpIdentify
+from netloom_core.sweep.methods.mdns import MdnsBrowse
 from netloom_core.sweep.methods.modbus_tcp import ModbusTcp
 from netloom_core.sweep.methods.neighbour import NeighbourTable, registered_maker
 from netloom_core.sweep.methods.pjlink import Pjlink
 from netloom_core.sweep.methods.registry import METHODS
+from netloom_core.sweep.methods.rfc2217 import Rfc2217Servers
 from netloom_core.sweep.methods.sacn import SacnListen
 from netloom_core.sweep.methods.snmp import Snmp
 from netloom_core.sweep.methods.ssdp import SsdpSearch
@@ -288,3 +292,65 @@ async def test_the_maker_that_registered_a_prefix() -> None:
     assert registered_maker("0a:4e:4c:00:00:01") == "", "locally administered ones are registered by nobody"
     assert registered_maker("nonsense") == ""
     assert pjlink.SEARCH == b"%2SRCH\r"
+
+
+# Split, late and hostile answers of those that talk on a connection
+
+
+@pytest.mark.parametrize(
+    ("pieces", "facts"),
+    [
+        ([b"PJLINK", b" 0", b"\r"], {}),
+        ([b"PJLINK 0\r", b"%1INF1=Belisar\r", b"%1INF2=D55\r", b"%1NAME=hall\r", b"%1POWR=1\r"], {"maker": "Belisar"}),
+        ([b"PJLINK 0\r", b"\xff" * 300], {}),
+        ([b"PJLINK 1 zz\r", b"PJLINK ERRA\r"], {"refused": "PJLink wants its password"}),
+        ([b"", b"220 mail\r\n"], {}),
+    ],
+)
+async def test_pjlink_split_and_hostile(here: Field, pieces: list[bytes], facts: dict[str, str]) -> None:
+    async with speaker(f"{BASE}.6", pjlink.PORT, pieces, pause=0.1):
+        found_facts = (await here.facts(ConnectScan(), Pjlink()))["6"]
+    assert {name: found_facts.get(name) for name in facts} == facts
+    assert found_facts["ports"] == str(pjlink.PORT)
+
+
+@pytest.mark.parametrize(
+    ("pieces", "server"),
+    [
+        ([b"\xff", b"\xfd", b"\x2c"], True),  # DO COM-PORT, split
+        ([b"\xff\xfd\x2c\xff\xfd\x2c"], True),  # said twice
+        ([b"\xff\xfe\x2c"], False),
+        ([b"\xff\xfa\x2c" + b"x" * 3000], False),
+        ([b"welcome\r\n"], False),
+    ],
+)
+async def test_device_servers_split_doubled_and_hostile(here: Field, pieces: list[bytes], server: bool) -> None:
+    async with speaker(f"{BASE}.6", 4001, pieces, pause=0.1):
+        facts = (await here.facts(ConnectScan(), Rfc2217Servers()))["6"]
+    assert ("device_server" in facts) is server
+
+
+class Announced:
+    """One mDNS service with these texts, on the responder of this test."""
+
+    def __init__(self, address: str, properties: dict[bytes, bytes]) -> None:
+        self._zeroconf = AsyncZeroconf(interfaces=["127.0.0.1"], ip_version=IPVersion.V4Only)
+        name = f"Odd {address.replace('.', '-')}._http._tcp.local."
+        self._info = ServiceInfo("_http._tcp.local.", name, parsed_addresses=[address], port=80,
+                                 properties=properties, server=f"odd-{address.replace('.', '-')}.local.")  # fmt: skip
+
+    async def __aenter__(self) -> None:
+        await (await self._zeroconf.async_register_service(self._info))
+
+    async def __aexit__(self, *details: object) -> None:
+        await self._zeroconf.async_unregister_all_services()
+        await self._zeroconf.async_close()
+
+
+async def test_mdns_takes_only_facts_that_it_knows_and_only_sound_ones(here: Field) -> None:
+    texts = {b"maker": b"Farrow", b"serial": b"\x1b[31m\x00", b"model": b"G" * 200, b"password": b"hunter2"}
+    async with Announced(f"{BASE}.7", texts):
+        [finding] = (await here.sweep(MdnsBrowse())).findings
+    assert finding.facts["maker"] == "Farrow"
+    assert len(finding.facts["model"]) == 120
+    assert not {"serial", "password"} & finding.facts.keys()

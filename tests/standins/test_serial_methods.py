@@ -109,6 +109,21 @@ async def test_a_hostile_bus_is_noise_and_ends(
     assert all(f.facts.get("garbled") for f in result.findings)
 
 
+async def test_a_late_answer_is_heard_and_asked_for_again_in_peace(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(modbus, "MAX_UNIT", 3)
+    whole = modbus.rtu(1, bytes((0x2B, 0x0E, 2, 0x82, 0, 0, 1)) + b"\x00\x03Odd")
+    slow = Deaf(tmp_path / "bus", whole, pause=0.12)
+    slow.start()
+    try:
+        result = await look(library, replace(BUS, path=str(slow.link)), ModbusRtuScan())
+    finally:
+        slow.stop()
+    assert "1" in {f.address for f in result.findings if f.facts.get("maker") == "Odd"}
+    assert not [f for f in result.findings if f.address in ("2", "3") and f.speed == BUS.speed]
+
+
 # Dialogues
 
 
