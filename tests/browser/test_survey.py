@@ -109,7 +109,12 @@ def say_who_it_is(page: Page, demo: Demo) -> None:
     page.press("Correct this")
     page.xpath("//*[@id='bench']//label[contains(.,'It is a')]//select/option[contains(.,'D55')]").click()
     page.until(lambda: demo.device("FS-4077")["said"], "said")
+    find(page, "Café display")
+    page.press("Test again now")
+    page.bench_sees("Looking at its address by every method")
+    page.until(lambda: "Looking at its address" not in page.xpath("//*[@id='bench']").text, "tested", 40)
     find(page, "Waiting room sender 1")
+    assert "Why it is not there" not in page.xpath("//*[@id='bench']").text, "another device's reasons are not its"
     page.bench_sees("XT1 Kit on its label, CR-EXT1-TX")
 
 

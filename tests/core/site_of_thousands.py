@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from netloom_core.model.sighting import Sighting
-from netloom_core.sweep.identity import Known, Place
+from netloom_core.sweep.identity import Known
 
 LINES = ("a", "b", "c", "d")
 
@@ -21,7 +21,6 @@ class Real:
     uuid: str
     places: list[tuple[str, str]]
     record: Known | None = None
-    tells: list[str] = field(default_factory=list)
 
 
 def mac_of(number: int, interface: int = 0) -> str:
@@ -80,7 +79,3 @@ def _seen(device: Real, dice: random.Random) -> list[tuple[Sighting, set[int]]]:
         if dice.random() < 0.3:
             found.append(("telnet", line, address, {"banner": "login:"}))
     return [(Sighting(li, ad, method, 1.0, facts), {device.number}) for method, li, ad, facts in found]
-
-
-def place(device: Real) -> Place:
-    return Place(*device.places[0])

@@ -31,7 +31,8 @@ BY_KIND: dict[str, tuple[Test, ...]] = {
     "behind": (serial.parent_leads,),
 }
 AT_ONCE = 32
-DECISIVE = 98  # from here on a reason explains everything, and weaker guesses would only distract
+DECISIVE = 98  # from here on a reason explains everything, and weaker guesses than STRONG would only distract
+STRONG = 85
 
 
 @dataclass(frozen=True)
@@ -48,7 +49,7 @@ async def explain(case: Case) -> Absent:
         found += await test(case)
     found.sort(key=lambda reason: -reason.weight)
     if found and found[0].weight >= DECISIVE:
-        found = [reason for reason in found if reason.weight >= DECISIVE or reason.weight >= 85]
+        found = [reason for reason in found if reason.weight >= STRONG]
     line_troubles = [t for t in case.troubles if t["line"] == case.line.id and t["code"] != "not-leading"]
     explained = found and found[0].weight >= DECISIVE
     if line_troubles and not explained and not case.heard and case.line.kind != "behind":

@@ -124,16 +124,22 @@ class SshConsole:
         except TimeoutError:
             return b""
         except (asyncssh.Error, OSError) as error:
-            raise NoAnswer(f"{self._host} has ended the SSH session.", "Open the console again.") from error
+            raise self._ended() from error
         if not data and self._process.stdout.at_eof():
-            raise NoAnswer(f"{self._host} has ended the SSH session.", "Open the console again.", outcome="not_sent")
+            raise self._ended()
         return data
 
     async def write(self, data: bytes) -> None:
-        self._process.stdin.write(data)
+        try:
+            self._process.stdin.write(data)
+        except OSError as error:
+            raise self._ended() from error
 
     async def send_break(self) -> None:
         self._process.send_break(500)
+
+    def _ended(self) -> NoAnswer:
+        return NoAnswer(f"{self._host} has ended the SSH session.", "Open the console again.", outcome="not_sent")
 
 
 class _Keys(asyncssh.SSHClient):
@@ -187,7 +193,13 @@ async def open_ssh(
             f"{host} does not answer as an SSH server on port {port}.", "Look at its power, and whether SSH is on."
         ) from error
     async with connection:
-        process = await connection.create_process(
-            term_type="xterm", term_size=(COLUMNS, ROWS), encoding=None, stderr=asyncssh.STDOUT
-        )
+        try:
+            async with asyncio.timeout(CONNECT_S):
+                process = await connection.create_process(
+                    term_type="xterm", term_size=(COLUMNS, ROWS), encoding=None, stderr=asyncssh.STDOUT
+                )
+        except (asyncssh.Error, OSError, TimeoutError) as error:
+            raise NoAnswer(
+                f"{host} lets you sign in over SSH but gives no terminal.", "Is SSH there only for files or commands?"
+            ) from error
         yield SshConsole(process, host)

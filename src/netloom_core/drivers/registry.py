@@ -25,10 +25,11 @@ class Drivers:
             raise RequestError(
                 f"{target.name} has not been found anywhere yet.", "Sweep its line first.", target=target.device
             )
-        if profile.reach.http is not None and target.line.kind == "ip":
+        driver = profile.driver_on(target.line.kind)
+        if driver == "http" and profile.reach.http is not None:
             link = HttpLink(target.line.source, target.address, profile.reach.http.port)
             return HttpJsonDriver(target, profile, link)
-        if profile.reach.osdp is not None and target.line.kind == "serial":
+        if driver == "osdp":
             return OsdpDriver(target, profile, self.owners.serial(target.line))
         raise RequestError(
             f"{profile.model} is not reached over a line like {target.line.name}.",

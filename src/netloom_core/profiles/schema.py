@@ -296,10 +296,11 @@ class Profile(_Part):
     def protocol(self) -> str:
         return self.reach.named[0]
 
-    @property
-    def has_driver(self) -> bool:
-        """Whether its settings can be read and written yet, not only its presence seen."""
-        return self.reach.http is not None or self.reach.osdp is not None
+    def driver_on(self, line_kind: str) -> str:
+        """The protocol by which its settings are read and written on such a line; empty where it is only found."""
+        if line_kind == "ip" and self.reach.http is not None:
+            return "http"
+        return "osdp" if line_kind == "serial" and self.reach.osdp is not None else ""
 
     def mode_of(self, facts: dict[str, str]) -> str:
         """The firmware mode that these facts show; empty for the usual one."""

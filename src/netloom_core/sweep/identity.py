@@ -91,10 +91,6 @@ class Finding:
     sightings: list[Sighting] = field(default_factory=list)
 
 
-def key_of(facts: dict[str, str]) -> str:
-    return Identity(maker=facts.get("maker", ""), serial=facts.get("serial", "")).key
-
-
 def keys_of(facts: dict[str, str], library: Library | None = None) -> list[tuple[str, str]]:
     """(kind, key) of every fact that names a device; placeholders and broken ones are left out."""
     found = []

@@ -16,7 +16,7 @@ from django.utils import timezone
 
 from netloom_core.console.recorder import Entry, Recorder
 from netloom_core.console.session import Console
-from netloom_core.errors import NetloomError
+from netloom_core.errors import NetloomError, NoAnswer
 from netloom_server.config.problems import Conflict, NotFound
 from netloom_server.consoles.models import ConsoleEntry, ConsoleLog
 
@@ -69,8 +69,14 @@ class Desk:
         session.typed_at = session.watched_at = loop.time()
         self._open[log.id] = session
         session.task = asyncio.ensure_future(self._serve(session))
-        async with asyncio.timeout(OPEN_S):
-            await asyncio.shield(session.ready)
+        try:
+            async with asyncio.timeout(OPEN_S):
+                await asyncio.shield(session.ready)
+        except TimeoutError:
+            await self.close(log.id, "it did not open in time")
+            raise NoAnswer(
+                f"{log.title} did not open a console within {OPEN_S:g} s.", "Look at its power and line, try again."
+            ) from None
 
     def session(self, ident: str) -> Session:
         found = self._open.get(ident)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import csv
 import io
 import zipfile
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
@@ -48,7 +48,6 @@ class Row:
     device: str = ""
     problem: str = ""
     hint: str = ""
-    matched: list[str] = field(default_factory=list)
 
     def as_dict(self) -> dict[str, Any]:
         blank = dict.fromkeys(COLUMNS, "")

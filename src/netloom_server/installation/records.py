@@ -97,10 +97,7 @@ def known_of(devices: Iterable[Device]) -> list[Known]:
 def can_be_read(device: Device, library: Library) -> bool:
     """Whether there is a driver for it on the kind of line that it is on."""
     profile = library.get(device.profile)
-    kind = device.line.kind if device.line else ""
-    return profile is not None and (
-        (profile.reach.http is not None and kind == "ip") or (profile.reach.osdp is not None and kind == "serial")
-    )
+    return bool(profile and device.line and profile.driver_on(device.line.kind))
 
 
 def baseline_of(device: Device) -> Backup | None:
