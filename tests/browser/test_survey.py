@@ -169,6 +169,7 @@ def see_comings_and_goings(page: Page, demo: Demo) -> None:
     page.key(Keys.ESCAPE)
     if page.driver.find_elements(By.XPATH, "//*[@id='bench']//button[contains(.,'All lines')]"):
         page.press("All lines")
+    assert not page.driver.find_elements(By.XPATH, "//form[@aria-label='Take in']"), "nothing is selected any more"
     page.choose("Watch mode", "every 5 min")
     page.until(lambda: demo.json("watch")["minutes"] == 5, "watch mode")
     page.choose("Watch mode", "only when asked")

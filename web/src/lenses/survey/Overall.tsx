@@ -66,7 +66,7 @@ function Sweeping({ lines }: { lines: Line[] }) {
           </div>
         );
       })}
-      <ol aria-label="Sightings" className="mt-2 max-h-48 overflow-auto font-mono text-[12px]">
+      <ol aria-label="Sightings" className="mt-2 max-h-48 shrink-0 overflow-auto font-mono text-[12px]">
         {sightings.slice(-60).map((s, index) => (
           <li key={index} className="flex gap-2">
             <span className="w-20 truncate text-soft">{s.method}</span>
@@ -181,7 +181,7 @@ function Watch() {
         Comings and goings
       </Heading>
       {!changes.data?.length && <p className="text-[12.5px] text-soft">Nobody came or went yet.</p>}
-      <ol aria-label="Comings and goings" className="max-h-64 overflow-auto text-[12.5px]">
+      <ol aria-label="Comings and goings" className="max-h-64 shrink-0 overflow-auto text-[12.5px]">
         {changes.data?.slice(0, SHOWN).map((one, index) => (
           <li key={index} className="grid grid-cols-[5rem_1fr_auto] gap-2 py-px">
             <span className="text-soft" title={exact(one.time)}>

@@ -18,7 +18,7 @@ export function SurveyBench({ chosen, devices, overview }: BenchProps) {
     <>
       {fresh.length > 0 && <TakeIn key={fresh.map((d) => d.id).join()} fresh={fresh} devices={devices} overview={overview} />}
       {chosen.length === 1 ? (
-        <WithDevice key={chosen[0].id} id={chosen[0].id}>
+        <WithDevice key={`about-${chosen[0].id}`} id={chosen[0].id}>
           {(whole) => (
             <>
               <WhyNot device={whole} />
