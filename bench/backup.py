@@ -53,7 +53,8 @@ async def _measure() -> tuple[float, float]:
     from netloom_core.model.work import StepState
     from netloom_server.backups.models import Backup
     from netloom_server.engine.engine import engine
-    from netloom_server.installation.models import Device, Line
+    from netloom_server.installation.models import Device, Line, Unit
+    from netloom_server.runs.models import LIVE, Run
     from netloom_server.runs.services import create_run
 
     hosts = addresses(COUNT)
@@ -61,11 +62,17 @@ async def _measure() -> tuple[float, float]:
 
     def records() -> list[str]:
         line = Line.objects.create(id="net", name="Net", kind="ip", network=NET.network, source=NET.source)
+        units = [
+            Unit(maker=profile.maker, serial=f"HV-{n:05}", identity_key=f"hallvane|hv-{n:05}")
+            for n in range(len(hosts))
+        ]
+        Unit.objects.bulk_create(units)
         devices = [
-            Device(name=f"Box {n}", profile=profile.id, maker=profile.maker, serial=f"HV-{n:05}",
-                   identity_key=f"hallvane|hv-{n:05}", line=line, address=host, taken_in=True, status="known")
-            for n, host in enumerate(hosts)
-        ]  # fmt: skip
+            Device(
+                name=f"Box {n}", profile=profile.id, unit=unit, line=line, address=host, taken_in=True, status="known"
+            )
+            for n, (host, unit) in enumerate(zip(hosts, units, strict=True))
+        ]
         return [device.id for device in Device.objects.bulk_create(devices)]
 
     ids = await sync_to_async(records)()
@@ -75,7 +82,9 @@ async def _measure() -> tuple[float, float]:
         steps = [StepState(n, ident, "backup", {"baseline": False}) for n, ident in enumerate(ids)]
         run = await sync_to_async(create_run)("backup", "bench", {}, steps)
         begun = time.perf_counter()
-        await engine().jobs.carry_out(run.id)
+        await engine().core.do({"do": "carry out", "run": run.id})
+        while (await Run.objects.aget(id=run.id)).state in LIVE:
+            await asyncio.sleep(0.01)
         mine = time.perf_counter() - begun
         assert await Backup.objects.acount() == COUNT * (number + 1)
         times.append((mine, await bare(hosts, profile.factory.password)))

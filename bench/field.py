@@ -14,8 +14,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from netloom_core.documents.tree import put
 from netloom_core.model.line import Line
-from netloom_core.plan.documents import put
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_standins.http_box import HttpBox

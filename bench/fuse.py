@@ -7,7 +7,8 @@ import time
 from tests.core.site_of_thousands import site
 
 from bench.field import library
-from netloom_core.sweep.identity import fuse, keys_of
+from netloom_core.identity.keys import keys_of
+from netloom_core.sweep.identity import fuse
 
 COUNT = 10_000
 ROUNDS = 3

@@ -26,28 +26,32 @@ from pathlib import Path
 django.setup()
 from django.core.management import call_command
 call_command("migrate", verbosity=0)
-from netloom_core.plan.documents import put
+from netloom_core.documents.tree import put
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Document
-from netloom_server.installation.models import Device, Installation, Line
+from netloom_server.installation.models import Device, Installation, Line, Unit
 profile = Library.read(Path(sys.argv[1])).need("hallvane-rx8")
 Installation.objects.create(name="Bench")
 def line(n):
     return Line.objects.create(name=f"Net {n}", kind="ip", network=f"127.{40 + n}.0.0/22", source=f"127.{40 + n}.0.1")
 lines = [line(n) for n in range(4)]
-devices = []
+devices, units = [], []
 for n in range(int(sys.argv[2])):
     document = default_document(profile)
     put(document, "/name", f"box-{n}")
     name = Document.keep(document)
     place = n // 4
-    devices.append(Device(
-        name=f"Box {n}", profile=profile.id, maker=profile.maker, model=profile.model, serial=f"HV-{n:05}",
-        identity_key=f"hallvane|hv-{n:05}", line=lines[n % 4],
-        address=f"127.{40 + n % 4}.{place // 250}.{place % 250 + 2}", taken_in=True, status="known",
-        running=name, startup=name, intended={"name": f"box-{n}"},
+    units.append(Unit(
+        maker=profile.maker, model=profile.model, serial=f"HV-{n:05}", identity_key=f"hallvane|hv-{n:05}",
+        running=name, startup=name,
     ))
+    devices.append(Device(
+        name=f"Box {n}", profile=profile.id, unit=units[-1], line=lines[n % 4],
+        address=f"127.{40 + n % 4}.{place // 250}.{place % 250 + 2}", taken_in=True, status="known",
+        intended={"name": f"box-{n}"},
+    ))
+Unit.objects.bulk_create(units)
 Device.objects.bulk_create(devices)
 """
 

@@ -8,8 +8,8 @@ from typing import Any
 import orjson
 
 from bench.field import told
-from netloom_core.backup.verify import verify
-from netloom_core.plan.documents import canonical
+from netloom_core.backup.verify import Evidence, verify
+from netloom_core.documents.tree import canonical
 from netloom_core.profiles.schema import Profile
 
 DOCUMENTS, VALUES, ROUNDS = 2000, 400, 3
@@ -50,7 +50,7 @@ def main() -> None:
         drifted = 0
         for parts in stored:
             baseline, running, startup = map(orjson.loads, parts)
-            drifted += verify(described, baseline, running, startup).result == "drift"
+            drifted += verify(Evidence("Box", described, baseline, running, startup)).result == "drift"
         assert drifted == DOCUMENTS // CHANGED_EVERY
         return time.perf_counter() - begun
 

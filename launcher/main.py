@@ -9,17 +9,15 @@ import sys
 from pathlib import Path
 
 from launcher.demo import demo, serve
-from launcher.setup import SetupTrouble, ensure_browser, ensure_peers, ensure_python, ensure_web, python_of
+from launcher.networks import workers
+from launcher.peers import ensure_peers, environment_for
+from launcher.setup import SetupTrouble, ensure_browser, ensure_python, ensure_web, python_of
 
 
 def default_data() -> Path:
     given = os.environ.get("NETLOOM_DATA")
     base = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
     return Path(given) if given else base / "netloom"
-
-
-# Most of the time tests wait for lines, browsers and starts; files do not share anything.
-SIDE_BY_SIDE = ["-n", "3", "--dist", "loadfile"]
 
 
 def main(root: Path, words: list[str]) -> int:
@@ -30,9 +28,14 @@ def main(root: Path, words: list[str]) -> int:
             ensure_python(root, dev=True)
             ensure_web(root)
             ensure_browser()
-            ensure_peers()
-            chosen = words[1:] or SIDE_BY_SIDE
-            return subprocess.run([str(python_of(root)), "-m", "pytest", *chosen], cwd=root, env=environment).returncode
+            ensure_peers(root)
+            environment = environment_for(root, environment)
+            python = str(python_of(root))
+            ends = [
+                subprocess.run([python, "-m", "pytest", *chosen], cwd=root, env=environment).returncode
+                for chosen in ([words[1:]] if words[1:] else workers(root, python))
+            ]
+            return max(ends)
         if first in ("demo", "serve"):
             arguments = _start_words(first, words[1:])
             ensure_python(root, dev=False)

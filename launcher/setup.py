@@ -5,27 +5,15 @@ Each part leaves a stamp of what it was made from, so a second start only compar
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
 import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Iterator
 from pathlib import Path
 
 UV = "uv==0.13.9"
 NODE_MAJOR = 20
-POLICY = Path("/usr/sbin/policy-rc.d")
-SYSTEM_PATH = f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin"
-PEERS = {
-    "snmpd": "snmpd",
-    "sshd": "openssh-server",
-    "ssh-keygen": "openssh-client",
-    "ser2net": "ser2net",
-    "ip": "iproute2",
-}
-UNITS = {"openssh-server": "ssh"}
 
 
 class SetupTrouble(Exception):
@@ -105,44 +93,18 @@ def ensure_packages(web: Path, npm: str) -> None:
 
 
 def apt_install(*packages: str, why: str) -> None:
-    """Install from Debian where that may be. Services in the packages are not started."""
+    """Install from Debian where that may be. Only for what is no service: the browser, Python's venv."""
     apt = shutil.which("apt-get")
     if apt is None or os.geteuid() != 0:
         raise SetupTrouble(f"{why} missing. As root: apt-get install {' '.join(packages)}")
     say(f"Installing {' '.join(packages)} from Debian …")
     environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
     subprocess.run([apt, "update", "-qq"], stdout=sys.stderr, env=environment, check=False)
-    with _no_service_starts():
-        done = subprocess.run([apt, "install", "-y", "-qq", *packages], stdout=sys.stderr, env=environment, check=False)
+    done = subprocess.run([apt, "install", "-y", "-qq", *packages], stdout=sys.stderr, env=environment, check=False)
     if done.returncode:
         raise SetupTrouble(f"{why} could not be installed. As root: apt-get install {' '.join(packages)}")
-
-
-@contextlib.contextmanager
-def _no_service_starts() -> Iterator[None]:
-    """Debian asks this file before it starts a service; 101 is no. The tests start what they need themselves."""
-    if POLICY.exists():
-        yield
-        return
-    POLICY.write_text("#!/bin/sh\nexit 101\n")
-    POLICY.chmod(0o755)
-    try:
-        yield
-    finally:
-        POLICY.unlink(missing_ok=True)
 
 
 def ensure_browser() -> None:
     if not (shutil.which("chromium") and shutil.which("chromedriver")):
         apt_install("chromium", "chromium-driver", why="The browser for the interface's tests is")
-
-
-def ensure_peers() -> None:
-    """The independent servers that tests talk to, and `ip` for namespaces."""
-    missing = [package for program, package in PEERS.items() if not shutil.which(program, path=SYSTEM_PATH)]
-    if missing:
-        apt_install(*missing, why="Servers that the tests talk to are")
-        for package in missing:
-            if shutil.which("systemctl"):  # nor shall they start with the computer
-                unit = UNITS.get(package, package)
-                subprocess.run(["systemctl", "disable", "-q", unit], stderr=subprocess.DEVNULL, check=False)

@@ -11,4 +11,7 @@ os.environ["NETLOOM_DATA"] = _folder
 
 from netloom_server.config.settings import *  # noqa: E402, F403
 
+# A file, as the real one: threads have connections of their own to it, and wait for each other.
+DATABASES["default"]["TEST"] = {"NAME": f"{_folder}/test.sqlite3"}  # noqa: F405
+
 OWNER_TOKEN = "the-owner-of-the-folder"

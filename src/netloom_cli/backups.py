@@ -55,6 +55,8 @@ def backups() -> None:
 def verify(devices: Devices = None) -> None:
     """Read all devices and compare with the baseline."""
     run = follow(begin({"kind": "verify", "devices": devices or []}), told=lambda step: None)
+    if run["state"] == "failed":
+        fail("verify", run["message"] or "The verification did not end.", "Look at the server's log.", FAILED)
     results: list[dict[str, Any]] = run["result"].get("devices", [])
     if context.json:
         give({"run": run["id"], "devices": results})

@@ -4,11 +4,26 @@ from __future__ import annotations
 
 import json as jsonlib
 import sys
+import time
 from typing import Annotated, Any
 
 import typer
 
-from netloom_cli.client import DONE, FAILED, REFUSED, WORDS, begin, call, context, fail, follow, give, note, quoted
+from netloom_cli.client import (
+    DONE,
+    FAILED,
+    POLL_S,
+    REFUSED,
+    WORDS,
+    begin,
+    call,
+    context,
+    fail,
+    follow,
+    give,
+    note,
+    quoted,
+)
 from netloom_cli.output import changes as shown_changes
 from netloom_cli.output import say
 
@@ -87,7 +102,7 @@ def _show_plan(made: dict[str, Any]) -> None:
 
 def plan(devices: Devices = None) -> None:
     """What `apply` would write."""
-    made = call("POST", "/api/plans", {"kind": "apply", "devices": devices or []})
+    made = make_plan({"kind": "apply", "devices": devices or []})
     if context.json:
         give(made)
     elif not made["steps"]:
@@ -97,7 +112,19 @@ def plan(devices: Devices = None) -> None:
         _show_plan(made)
 
 
-RESULTS = {"done": 0, "skipped": 1, "failed": 2, "unknown": 3}
+RESULTS = {"done": 0, "unproven": 1, "skipped": 2, "failed": 3, "unknown": 4}
+GOOD = ("done", "unproven")
+
+
+def make_plan(body: dict[str, Any]) -> dict[str, Any]:
+    """A plan that is ready, or the end of the program with the reason why there is none."""
+    made: dict[str, Any] = call("POST", "/api/plans", body)
+    while made["state"] == "making":
+        time.sleep(POLL_S)
+        made = call("GET", f"/api/plans/{made['id']}")
+    if made["state"] != "ready":
+        fail("plan", made["message"] or "The plan was not made.", "Look at the run tray, then try again.", FAILED)
+    return made
 
 
 def _outcome(run: dict[str, Any]) -> dict[str, Any]:
@@ -108,7 +135,7 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
             step["device"],
             {"device": step["device"], "name": step["name"], "result": "done", "changes": [], "message": "", "try": ""},
         )
-        if step["state"] == "done":
+        if step["state"] in GOOD:
             one["changes"] += step["changes"]
         if RESULTS[step["state"]] > RESULTS[one["result"]]:
             one |= {"result": step["state"], "message": step["message"], "try": step["try"]}
@@ -123,17 +150,16 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
         }
         devices.setdefault(ident, nothing)
     for remark in run["params"].get("remarks", []):
-        if remark["message"].startswith("It was left out"):
-            devices.setdefault(
-                remark["device"],
-                {"device": remark["device"], "name": remark["name"], "result": "failed", "changes": [],
-                 "message": remark["message"], "try": "Make it answer, then apply again."},
-            )  # fmt: skip
+        if remark["code"] == "left-out" and remark["device"] not in devices:
+            devices[remark["device"]] = {
+                "device": remark["device"], "name": remark["name"], "result": "failed", "changes": [],
+                "message": remark["message"], "try": "Make it answer, then apply again.",
+            }  # fmt: skip
     return {"run": run["id"], "devices": list(devices.values())}
 
 
 def _carry_out(body: dict[str, Any], yes: bool) -> None:
-    made = call("POST", "/api/plans", body)
+    made = make_plan(body)
     if not context.json:
         _show_plan(made)
     if not yes and made["steps"]:
@@ -141,7 +167,7 @@ def _carry_out(body: dict[str, Any], yes: bool) -> None:
             fail("refused", "Nothing was written: the plan was not agreed to.", "Say --yes.", REFUSED)
         what = f" It disturbs: {', '.join(made['disturbs'])}." if made["disturbs"] else ""
         typer.confirm(f"Write this to the devices?{what}", abort=True, err=True)
-    run = follow(begin({**body, "plan": made["digest"]}))
+    run = follow(begin({"kind": body["kind"], "plan": made["id"]}))
     outcome = _outcome(run)
     if context.json:
         give(outcome)
@@ -152,7 +178,7 @@ def _carry_out(body: dict[str, Any], yes: bool) -> None:
             note(f"{one['name']}: {one['result']}. {one['message']}".rstrip())
             if one["try"]:
                 note(f"  Try: {one['try']}")
-    raise typer.Exit(DONE if all(one["result"] == "done" for one in outcome["devices"]) else FAILED)
+    raise typer.Exit(DONE if all(one["result"] in GOOD for one in outcome["devices"]) else FAILED)
 
 
 def apply(
@@ -173,9 +199,15 @@ def restore(
     _carry_out({"kind": "restore", "devices": [device], "backup": backup}, yes)
 
 
-def undo(run: str, yes: Yes = False) -> None:
+def undo(
+    run: str,
+    yes: Yes = False,
+    over_later: Annotated[
+        bool, typer.Option("--over-later", help="take back also what somebody changed since")
+    ] = False,
+) -> None:
     """Take back what a run wrote."""
-    _carry_out({"kind": "undo", "run": run}, yes)
+    _carry_out({"kind": "undo", "run": run, "over_later": over_later}, yes)
 
 
 def drive(device: str, point: str, state: str) -> None:
@@ -200,4 +232,4 @@ def read(devices: Devices = None) -> None:
     outcome = _outcome(run)
     if context.json:
         give(outcome)
-    raise typer.Exit(DONE if all(one["result"] == "done" for one in outcome["devices"]) else FAILED)
+    raise typer.Exit(DONE if all(one["result"] in GOOD for one in outcome["devices"]) else FAILED)

@@ -35,6 +35,11 @@ EXIT_BY_CODE = {
     "protocol": FAILED,
     "archive-damaged": DIFFERS,
     "not-running": REFUSED,
+    "not-proven": FAILED,
+    "wrong-device": FAILED,
+    "key-lost": FAILED,
+    "cannot-do": WORDS,
+    "store": FAILED,
 }
 
 

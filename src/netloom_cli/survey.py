@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from netloom_cli.client import DIFFERS, begin, call, context, fail, follow, give, note, quoted
+from netloom_cli.client import DIFFERS, FAILED, begin, call, context, fail, follow, give, note, quoted
 from netloom_cli.output import say, table, value, where
 
 line_app = typer.Typer(help="Lines.", no_args_is_help=True, rich_markup_mode=None)
@@ -68,6 +68,8 @@ def sweep(lines: Annotated[list[str] | None, typer.Argument(help="lines; all whe
     if not context.json:
         note("Sweeping …")
     run = follow(run, told=lambda step: None)
+    if run["state"] == "failed":
+        fail("sweep", run["message"] or "The sweep did not end as it should.", "Look at the server's log.", FAILED)
     result = run["result"]
     found, missing = result.get("found", []), result.get("missing", [])
     if context.json:

@@ -2,17 +2,21 @@
 
     NetloomError
       RequestError        we were asked for something that cannot be      nothing was sent
-        OutOfRange  UnknownSetting  Reserved  AddressTaken  AddressOutside  WrongModel  StalePlan
+        OutOfRange  UnknownSetting  Reserved  AddressTaken  AddressOutside  WrongModel  StalePlan  CannotDo
       LinkError           the wire or the port on this computer           nothing was sent
         PortMissing  PortBusy
       NoAnswer            silence: nobody knows whether it was carried out
+        NobodyThere       and there is no sign that anybody is at that place
+      Unproven            the connection is not the one on which it was proven who is there   nothing was sent
       DeviceError         the device answered, and said no
-        WrongCredentials  Busy  Refused
+        WrongCredentials  Busy  Refused (PromisedElsewhere)
       ProtocolError       the device answered with bytes that break the protocol
       ReadBackMismatch    the device said yes and has another value
       WrongDevice         somebody else answers at that address
+        UnknownDevice     who answers does not tell enough to be proven
       ArchiveDamaged      a backup archive is not what it was
       ProfileError        a profile file is wrong
+      KeyLost  StoreTrouble  OwnFault   trouble of this computer, or of Netloom itself
 
 The `outcome` tells what is known of the device: `not_sent`, `unknown`, `applied`
 or `refused`. `code` is stable; the interface branches on nothing else.
@@ -96,6 +100,25 @@ class NoAnswer(NetloomError):
     outcome = "unknown"
 
 
+class NobodyThere(NoAnswer):
+    """No connection, no byte: as far as one can tell the place is free.
+
+    `refused` is set when a host refused the connection: on a real network there is a host.
+    """
+
+    def __init__(
+        self, message: str, hint: str = "", *, target: str = "", refused: bool = False, outcome: str | None = None
+    ) -> None:
+        super().__init__(message, hint, target=target, outcome=outcome)
+        self.refused = refused
+
+
+class Unproven(NetloomError):
+    """A call needs a connection on which the device was proven. The session proves it and asks again."""
+
+    code = "unproven"
+
+
 class DeviceError(NetloomError):
     code = "device"
     outcome = "refused"
@@ -113,6 +136,16 @@ class Refused(DeviceError):
     code = "refused"
 
 
+class PromisedElsewhere(Refused):
+    """It takes a new place, and says that this will be another one than it was told."""
+
+    outcome = "unknown"
+
+    def __init__(self, message: str, hint: str, *, address: str, speed: int) -> None:
+        super().__init__(message, hint)
+        self.address, self.speed = address, speed
+
+
 class ProtocolError(NetloomError):
     code = "protocol"
     outcome = "unknown"
@@ -125,6 +158,37 @@ class ReadBackMismatch(NetloomError):
 
 class WrongDevice(NetloomError):
     code = "wrong-device"
+
+
+class UnknownDevice(WrongDevice):
+    """It answers, but does not tell what would prove that it is the device on record."""
+
+    code = "not-proven"
+
+
+class CannotDo(RequestError):
+    """The device's protocol or profile has no way to do that."""
+
+    code = "cannot-do"
+
+
+class KeyLost(NetloomError):
+    """What was encrypted with another key than this data folder's."""
+
+    code = "key-lost"
+
+
+class OwnFault(NetloomError):
+    """An error that nobody foresaw: a mistake of Netloom itself. The log has all of it."""
+
+    code = "own-fault"
+    outcome = "unknown"
+
+
+class StoreTrouble(NetloomError):
+    """The records cannot be written just now: a lock, a full disk. What was promised is kept and tried again."""
+
+    code = "store"
 
 
 class ArchiveDamaged(NetloomError):

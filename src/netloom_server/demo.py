@@ -11,12 +11,14 @@ import yaml
 from django.db import transaction
 from django.utils import timezone
 
+from netloom_core.documents.tree import put
+from netloom_core.identity.keys import serial_key
 from netloom_core.links.ports import PortInfo
-from netloom_core.plan.documents import put
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Backup, Document
-from netloom_server.installation.models import Area, Device, Installation, Line
+from netloom_server.installation.fitting import fit, unit_of
+from netloom_server.installation.models import Area, Device, Installation, Line, Unit
 from netloom_server.installation.records import recount
 
 
@@ -43,7 +45,9 @@ def seed(site_file: Path, ports: Path, library: Library) -> None:
         if data.get("switch"):
             switch = Device.objects.get(name=data["switch"]["device"])
             place = {"address": switch.address, "port": str(data["switch"]["port"])}
-            Device.objects.filter(name=data["name"]).update(switch=place)
+            unit = unit_of(Device.objects.get(name=data["name"]))
+            unit.switch = place
+            unit.save(update_fields=["switch"])
 
 
 def _line(data: dict[str, Any], ports: Path) -> Line:
@@ -77,12 +81,6 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
     device = Device.objects.create(
         name=data["name"],
         profile=profile.id,
-        maker=profile.maker if serial else "",
-        model=profile.model if serial else "",
-        serial=serial,
-        firmware=data.get("unit", {}).get("firmware", ""),
-        identity_key=f"{profile.maker.casefold()}|{serial.casefold()}" if serial else "",
-        keys=[f"mac:{data['mac']}"] if data.get("mac") else [],
         area=Area.objects.get(name=data["area"]),
         line=line,
         address=data["address"],
@@ -91,6 +89,19 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
         status="known" if serial else "planned",
         intended=intended,
     )
+    if serial or data.get("mac"):
+        fit(
+            device,
+            Unit.objects.create(
+                maker=profile.maker if serial else "",
+                model=profile.model if serial else "",
+                serial=serial,
+                firmware=data.get("unit", {}).get("firmware", ""),
+                identity_key=serial_key(profile.maker, serial),
+                keys=[f"mac:{data['mac']}"] if data.get("mac") else [],
+            ),
+            by="handover",
+        )
     if data.get("staged"):
         _staged(device, whole, data["staged"])
     if data.get("baseline"):
@@ -120,6 +131,8 @@ def _staged(device: Device, running: dict[str, Any], values: dict[str, Any]) -> 
     startup = copy.deepcopy(running)
     for path, value in values.items():
         put(startup, path, value)
-    device.running, device.startup = Document.keep(running), Document.keep(startup)
-    device.read = device.seen = timezone.now() - timedelta(days=2)
-    device.save(update_fields=["running", "startup", "read", "seen"])
+    unit = unit_of(device)
+    unit.running, unit.startup = Document.keep(running), Document.keep(startup)
+    unit.read = device.seen = timezone.now() - timedelta(days=2)
+    unit.save(update_fields=["running", "startup", "read"])
+    device.save(update_fields=["seen"])

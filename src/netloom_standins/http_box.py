@@ -18,8 +18,8 @@ import orjson
 from uvicorn.config import Config
 from uvicorn.server import ServerState
 
+from netloom_core.documents.tree import Document, get, leaves, put
 from netloom_core.errors import NetloomError
-from netloom_core.plan.documents import Document, get, leaves, put
 from netloom_core.profiles.values import checked
 from netloom_standins.net_unit import NetUnit
 

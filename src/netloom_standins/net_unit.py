@@ -8,7 +8,7 @@ import uuid
 from dataclasses import dataclass, field
 from typing import Any
 
-from netloom_core.plan.documents import get
+from netloom_core.documents.tree import get
 from netloom_standins.services.base import Service
 from netloom_standins.services.registry import SERVICES
 from netloom_standins.units import Unit

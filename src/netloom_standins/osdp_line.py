@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from netloom_core.bus.timing import line_time
+from netloom_core.documents.tree import MISSING, get
 from netloom_core.errors import OutOfRange
-from netloom_core.plan.documents import MISSING, get
 from netloom_core.profiles.values import checked
 from netloom_core.protocols.osdp import frames
 from netloom_core.protocols.osdp.constants import Cmd, Out, Rep

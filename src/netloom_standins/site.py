@@ -10,7 +10,7 @@ from typing import Any
 
 import yaml
 
-from netloom_core.plan.documents import Document, put
+from netloom_core.documents.tree import Document, put
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile

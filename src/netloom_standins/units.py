@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from netloom_core.plan.documents import Document, get, put
+from netloom_core.documents.tree import Document, get, put
 from netloom_core.profiles.schema import Profile
 
 BOOT_S = 1.0

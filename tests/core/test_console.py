@@ -34,6 +34,15 @@ def test_both_directions_with_times() -> None:
         b"PIN:",
         b"Passphrase: ",
         b"\x1b[1mPassword:\x1b[0m ",
+        b"Passwort: ",
+        b"Kennwort f\xc3\xbcr admin: ",
+        b"Mot de passe : ",
+        "Contraseña: ".encode(),
+        "Lösenord: ".encode(),
+        b"Wachtwoord: ",
+        "Пароль: ".encode(),
+        "密码：".encode(),
+        "パスワード: ".encode(),
     ],
 )
 def test_nothing_typed_after_a_prompt_for_a_password_stays(prompt: bytes) -> None:
@@ -73,7 +82,9 @@ def test_an_echo_that_comes_after_the_line_is_left_out_too() -> None:
     assert b"ret!" not in whole(recorder)
 
 
-@pytest.mark.parametrize("command", [b"set password ", b"snmp community ", b"wifi psk=", b"auth-key: "])
+@pytest.mark.parametrize(
+    "command", [b"set password ", b"snmp community ", b"wifi psk=", b"auth-key: ", b"set pass ", b"login;pwd=", b"pw="]
+)
 def test_a_password_in_a_command_is_left_out(command: bytes) -> None:
     recorder = Recorder()
     recorder.typed(command + b"hunter2\r", 1)
@@ -106,3 +117,39 @@ def test_any_talk_before_a_password_does_not_let_it_through(talk: list[tuple[boo
     recorder.received(b"\r\nPassword: ", 10.0)
     recorder.typed(secret + b"\r", 11.0)
     assert secret not in whole(recorder, OUT)
+
+
+def test_a_line_that_a_device_does_not_give_back_is_a_secret() -> None:
+    """It echoes what is typed, but not this; what it asks with is in no list."""
+    recorder = Recorder()
+    recorder.received(b"unit> ", 1)
+    for byte in b"enable":
+        recorder.typed(bytes((byte,)), 2)
+        recorder.received(bytes((byte,)), 2)
+    recorder.typed(b"\r", 2)
+    recorder.received(b"\r\nzz? ", 2)
+    for byte in b"hunter2":
+        recorder.typed(bytes((byte,)), 3)
+        recorder.take()
+    recorder.typed(b"\r", 3)
+    recorder.received(b"\r\nunit# ", 3.1)
+    recorder.typed(b"show all\r", 4)
+    recorder.received(b"show all\r\nhunter2 is set", 4.1)
+    kept = b"".join(entry.data for entry in recorder.end())
+    assert b"hunter2" not in kept
+    assert b"show all" in kept
+
+
+def test_commands_of_a_device_that_never_echoes_stay_in_the_log() -> None:
+    recorder = Recorder()
+    for line in (b"POWR ON\r", b"INPT 3\r"):
+        recorder.typed(line, 1)
+        recorder.received(b"OK\r\n", 1.1)
+    assert whole(recorder, OUT) == b"POWR ON\rINPT 3\r"
+
+
+def test_a_profile_knows_how_its_device_asks() -> None:
+    recorder = Recorder(prompts=("zugang> *$",))
+    recorder.received(b"Zugang> ", 1)
+    recorder.typed(b"hunter2\r", 1)
+    assert b"hunter2" not in whole(recorder)

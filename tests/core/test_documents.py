@@ -4,10 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from netloom_core.documents.diff import differences, towards
+from netloom_core.documents.tree import MISSING, canonical, digest, get, leaves, merged, put, remove, tokens
 from netloom_core.errors import UnknownSetting
 from netloom_core.model.change import Change
-from netloom_core.plan.diff import differences, towards
-from netloom_core.plan.documents import MISSING, canonical, digest, get, leaves, merged, put, remove, tokens
 
 names = st.text(st.characters(codec="utf-8"), min_size=1, max_size=6)
 values = st.one_of(st.integers(-(2**40), 2**40), st.text(max_size=8), st.booleans(), st.none())

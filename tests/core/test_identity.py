@@ -10,7 +10,7 @@ from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import Finding, Known, fuse
-from tests.conftest import NET
+from tests.core.rig import NET
 
 BUS = Line("bus", "Bus", "serial", path="/dev/x", protocol="osdp")
 

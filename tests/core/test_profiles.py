@@ -45,6 +45,15 @@ def test_the_published_schema_is_the_classes_own() -> None:
         ("kind: reader", "kind: reader\ncolour: red", "colour"),
         ("path: /sounder/level", "path: /lamp/level", "described twice"),
         ("    vendor: 0A4E4C", "    vendor: xyz", "vendor"),
+        # What would fail only when it is used
+        ('{value: 9600, label: "9600"}', '{value: fast, label: "9600"}', "speed is a whole number"),
+        ('type: integer, unit: "%", minimum: 0', 'type: text, unit: "%", minimum: 0', "whole number, not text"),
+        ("table: {id: 65}", "table: {id: 64}", "is /lamp/level already"),
+        ("    table: {vendor: 0A4E4C, read: 1, write: 2, store: 3, restart: 4}\n", "", "reach.osdp has none"),
+        ("kind: tamper, label: Tamper,", "kind: lamp, label: Tamper, drive: true,", "OSDP drives outputs only"),
+        ("states: [normal, tampered]", "states: [normal, odd, tampered]", "two states"),
+        ("states: [normal, failed]", "states: [normal, normal]", "each once"),
+        ("minimum: 0, maximum: 100, default: 80", "minimum: 101, maximum: 100, default: 80", "above its maximum"),
     ],
 )
 def test_a_bad_profile_names_the_trouble(tmp_path: Path, old: str, new: str, words: str) -> None:

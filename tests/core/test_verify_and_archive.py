@@ -5,6 +5,7 @@ import hashlib
 import io
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -12,15 +13,24 @@ from hypothesis import strategies as st
 
 from netloom_core.backup import archive as archives
 from netloom_core.backup.archive import Archive, ArchivedBackup, read_archive, write_archive
-from netloom_core.backup.verify import summary, verify
+from netloom_core.backup.verify import Evidence, Proof, losses, summary, verify
+from netloom_core.documents.tree import digest, put, remove
 from netloom_core.errors import ArchiveDamaged
-from netloom_core.plan.documents import digest, put, remove
+from netloom_core.profiles.load import Library
 from netloom_core.run.journal import GENESIS, chained, first_break
-from netloom_core.testing.memory import MemoryDevice
+from netloom_core.testing.devices import MemoryDevice
+from tests.core.rig import device
 
 
-def proof(box: MemoryDevice, baseline, running, startup, **more):  # type: ignore[no-untyped-def]
-    return verify(box.profile, baseline, running, startup, **more)
+@pytest.fixture
+def box(library: Library) -> MemoryDevice:
+    return device(library.need("hallvane-rx8"))
+
+
+def proof(
+    box: MemoryDevice, baseline: Any, running: Any, startup: Any, *, lost: Any = None, trouble: str = ""
+) -> Proof:
+    return verify(Evidence("Box", box.profile, baseline, running, startup, lost or {}), trouble=trouble)
 
 
 def changed(document: dict, path: str, value: object) -> dict:
@@ -35,15 +45,30 @@ def test_match(box: MemoryDevice) -> None:
 
 def test_drift_names_path_and_both_values(box: MemoryDevice) -> None:
     now = changed(box.running, "/relays/4/idle", "closed")
-    found = proof(box, box.running, now, now, earlier=(box.running, box.running))
+    found = proof(box, box.running, now, now)
     assert found.result == "drift"
     assert found.differences == [{"path": "/relays/4/idle", "baseline": "open", "running": "closed", "kind": "drift"}]
 
 
-def test_lost_at_a_power_cut(box: MemoryDevice) -> None:
-    approved = changed(box.running, "/relays/4/idle", "closed")
-    found = proof(box, approved, box.running, box.running, earlier=(approved, box.running))
-    assert [d["kind"] for d in found.differences] == ["lost"]
+def test_what_nobody_approved_is_unproven_not_drift(box: MemoryDevice) -> None:
+    """A new firmware shows a path that the record never had."""
+    baseline = copy.deepcopy(box.running)
+    remove(baseline, "/name")
+    found = proof(box, baseline, changed(box.running, "/name", "x"), changed(box.running, "/name", "x"))
+    assert (found.result, found.differences[0]["kind"]) == ("unproven", "unproven")
+
+
+def test_a_value_lost_at_a_power_cut_stays_lost_whatever_else_changes(box: MemoryDevice) -> None:
+    idle = "/relays/4/idle"
+    approved = changed(box.running, idle, "closed")
+    lost = losses((approved, box.running), (box.running, box.running), {})
+    assert lost == {idle: {"was": "closed", "now": "open"}}
+    assert [d["kind"] for d in proof(box, approved, box.running, box.running, lost=lost).differences] == ["lost"]
+    later = changed(box.running, "/name", "renamed")
+    lost = losses((box.running, box.running), (later, later), lost)
+    kinds = {d["path"]: d["kind"] for d in proof(box, approved, later, later, lost=lost).differences}
+    assert kinds == {idle: "lost", "/name": "drift"}
+    assert losses((later, later), (approved, approved), lost) == {}, "written again, it is not lost any more"
 
 
 def test_unkept_and_unproven(box: MemoryDevice) -> None:
@@ -56,7 +81,7 @@ def test_unkept_and_unproven(box: MemoryDevice) -> None:
 
 def test_no_baseline_and_unreachable(box: MemoryDevice) -> None:
     assert proof(box, None, box.running, box.startup).result == "no-baseline"
-    gone = proof(box, box.running, None, None, message="It does not answer.")
+    gone = proof(box, box.running, box.running, box.startup, trouble="It does not answer.")
     assert (gone.result, gone.message) == ("unreachable", "It does not answer.")
     assert summary(["match", "drift", "match"])["match"] == 2
 

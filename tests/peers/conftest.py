@@ -18,9 +18,16 @@ Start = Callable[..., subprocess.Popen[bytes]]
 
 
 def program(name: str) -> str:
-    found = shutil.which(name, path=f"{os.environ['PATH']}:/usr/sbin:/sbin")
-    assert found, f"{name} is not here; `./netloom test` installs it from Debian"
+    unpacked = os.environ.get("NETLOOM_PEERS", "")
+    found = shutil.which(name, path=f"{unpacked}:{os.environ['PATH']}:/usr/sbin:/sbin".lstrip(":"))
+    assert found, f"{name} is not here; `./netloom test` unpacks it from Debian's package"
     return found
+
+
+def peer_environment() -> dict[str, str]:
+    """The unpacked programs find the libraries that were unpacked with them."""
+    libraries = os.environ.get("NETLOOM_PEER_LIBRARIES", "")
+    return {**os.environ, "LD_LIBRARY_PATH": libraries} if libraries else dict(os.environ)
 
 
 def wait_for(address: str, port: int) -> None:
@@ -39,7 +46,9 @@ def start(tmp_path: Path) -> Iterator[Start]:
 
     def begin(name: str, *words: str) -> subprocess.Popen[bytes]:
         log = (tmp_path / f"{name}.log").open("wb")
-        process = subprocess.Popen([program(name), *words], stdout=log, stderr=log, stdin=subprocess.DEVNULL)
+        process = subprocess.Popen(
+            [program(name), *words], stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=peer_environment()
+        )
         started.append(process)
         return process
 

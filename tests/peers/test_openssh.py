@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import subprocess
 from pathlib import Path
 
@@ -18,7 +19,7 @@ from netloom_core.profiles.load import Library
 from netloom_core.sweep.methods.banners import SshBanner
 from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.sweep import sweep
-from tests.peers.conftest import Start, wait_for
+from tests.peers.conftest import Start, peer_environment, program, wait_for
 
 SERVER, SOURCE = "127.33.3.10", "127.33.3.1"
 NET = Line("net", "Net", "ip", network="127.33.3.0/28", source=SOURCE)
@@ -27,8 +28,11 @@ STRANGER = Credentials("nobody-here", "wrong")
 
 async def running(start: Start, folder: Path) -> None:
     key = folder / "host_key"
-    subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(key)], check=True)
-    Path("/run/sshd").mkdir(exist_ok=True)  # where the server parts with its rights
+    subprocess.run(
+        [program("ssh-keygen"), "-q", "-t", "ed25519", "-N", "", "-f", str(key)], check=True, env=peer_environment()
+    )
+    if os.geteuid() == 0:
+        Path("/run/sshd").mkdir(exist_ok=True)  # where the server parts with its rights
     conf = folder / "sshd_config"
     conf.write_text(f"ListenAddress {SERVER}:22\nHostKey {key}\nPidFile none\nUsePAM no\nPasswordAuthentication yes\n")
     start("sshd", "-D", "-e", "-f", str(conf))

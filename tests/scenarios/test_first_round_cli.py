@@ -42,13 +42,13 @@ def taken_in_and_addressed(demo: Demo) -> None:
     demo.run("address", f"Slipway box={demo.address(14)}", "Slipway module=4@Gate bus")
     demo.run("set", "Gate B module", "/bus/speed=9600")
     plan = demo.json("plan")
-    moves = {(s["name"], c["path"], c["to"]) for s in plan["steps"] if s["action"] == "move" for c in s["changes"]}
+    moves = {(s["name"], c["path"], c["to"]) for s in plan["steps"] if s["action"] == "readdress" for c in s["changes"]}
     assert moves == {
         ("Slipway box", "/network/address", demo.address(14)),
         ("Slipway module", "/bus/address", 4),
         ("Gate B module", "/bus/speed", 9600),
     }
-    assert all("link" in step["disturbs"] for step in plan["steps"] if step["action"] == "move")
+    assert all("link" in step["disturbs"] for step in plan["steps"] if step["action"] == "readdress")
     assert demo.refused("apply", expect=5)["try"] == "Say --yes."
     applied = demo.json("apply", "--yes")
     assert {one["result"] for one in applied["devices"]} == {"done"}
@@ -122,7 +122,7 @@ def told_by_the_journal(demo: Demo) -> None:
     journal = demo.json("journal")
     assert journal["whole"]
     story = [(e["name"], e["action"], e["outcome"]) for e in reversed(journal["entries"]) if e["kind"] == "outcome"]
-    moved = story.index(("Slipway box", "move", "done"))
+    moved = story.index(("Slipway box", "readdress", "done"))
     written = story.index(("Slipway box", "write", "done"))
     restored = len(story) - 1 - story[::-1].index(("Ticket hall box", "write", "done"))
     assert moved < written < restored

@@ -105,20 +105,42 @@ def test_points_follow_the_device_while_it_is_looked_at(demo: Demo) -> None:
 
 
 def post(demo: Demo, path: str, body: dict) -> tuple[int, dict]:
+    return call(demo, "POST", path, body)
+
+
+def call(demo: Demo, method: str, path: str, body: dict | None = None) -> tuple[int, dict]:
     owner = json.loads((demo.data / "server.json").read_text())
     connection = http.client.HTTPConnection("127.0.0.1", urllib.parse.urlsplit(owner["url"]).port, timeout=30)
     headers = {"Authorization": f"Bearer {owner['token']}", "Content-Type": "application/json"}
-    connection.request("POST", path, json.dumps(body), headers)
+    connection.request(method, path, json.dumps(body) if body is not None else None, headers)
     answer = connection.getresponse()
     return answer.status, json.loads(answer.read())
+
+
+def made_plan(demo: Demo, asked: dict) -> dict:
+    _, plan = post(demo, "/api/plans", asked)
+    while plan["state"] == "making":
+        time.sleep(0.1)
+        _, plan = call(demo, "GET", f"/api/plans/{plan['id']}")
+    return plan
+
+
+def test_a_run_that_writes_needs_a_plan_and_a_plan_is_carried_out_once(demo: Demo) -> None:
+    status, told = post(demo, "/api/runs", {"kind": "apply", "devices": ["Ticket hall box"]})
+    assert (status, told["error"]["code"]) == (400, "request")
+    demo.run("set", "Ticket hall box", "/relays/5/idle=closed")
+    plan = made_plan(demo, {"kind": "apply", "devices": ["Ticket hall box"]})
+    assert post(demo, "/api/runs", {"kind": "apply", "plan": plan["id"]})[0] == 201
+    status, told = post(demo, "/api/runs", {"kind": "apply", "plan": plan["id"]})
+    assert (status, told["error"]["code"]) == (409, "stale-plan")
 
 
 def test_only_the_plan_that_was_shown_is_written(demo: Demo) -> None:
     demo.run("set", "Ticket hall box", "/relays/6/idle=closed")
     asked = {"kind": "apply", "devices": ["Ticket hall box"]}
-    _, shown = post(demo, "/api/plans", asked)
+    shown = made_plan(demo, asked)
     demo.run("set", "Ticket hall box", "/relays/7/idle=closed")
-    status, told = post(demo, "/api/runs", {**asked, "plan": shown["digest"]})
+    status, told = post(demo, "/api/runs", {"kind": "apply", "plan": shown["id"]})
     assert (status, told["error"]["code"]) == (409, "stale-plan")
     assert demo.device("Ticket hall box")["running"]["relays"]["6"]["idle"] == "open", "nothing was written"
 

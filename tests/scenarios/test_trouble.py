@@ -38,7 +38,7 @@ def test_a_killed_server_settles_its_run_by_reading(demo: Demo) -> None:
         command, env=demo.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, cwd=ROOT
     )
     deadline = time.monotonic() + 30
-    while not running_step(demo, "move") and time.monotonic() < deadline:
+    while not running_step(demo, "readdress") and time.monotonic() < deadline:
         time.sleep(0.005)
     demo.kill_server()
     applying.wait(30)

@@ -2,9 +2,11 @@
 
 import pytest
 from django.db import DatabaseError, connection, transaction
+from django.utils import timezone
 from rest_framework.test import APIClient
 
 from netloom_core.absence.explain import Absent
+from netloom_core.model import work
 from netloom_core.model.sighting import Reason, Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import fuse
@@ -12,9 +14,10 @@ from netloom_core.sweep.sweep import SweepResult
 from netloom_server.backups import services
 from netloom_server.backups.models import Backup
 from netloom_server.installation import records, sweeping
-from netloom_server.installation.models import Device, Line
+from netloom_server.installation.fitting import fit
+from netloom_server.installation.models import Device, Line, Unit
+from netloom_server.runs import journal
 from netloom_server.runs.models import JournalEntry
-from netloom_server.runs.services import append_journal, journal_break
 from tests.server.conftest import named
 
 
@@ -80,7 +83,7 @@ def test_a_device_is_found_by_any_of_its_names(technician: APIClient) -> None:
 
 
 def test_a_word_that_fits_two_is_refused(technician: APIClient) -> None:
-    Device.objects.create(name="Twin", serial="HV-40117", taken_in=True)
+    fit(Device.objects.create(name="Twin", taken_in=True), Unit.objects.create(serial="HV-40117"))
     told = technician.get("/api/devices/HV-40117").json()["error"]
     assert "Twin" in told["message"]
     assert "id in brackets" in told["try"]
@@ -151,7 +154,7 @@ def sweep_of(*sightings: Sighting, missing: list[Absent], library: Library) -> l
     known = records.known_of(Device.objects.all())
     result = SweepResult(fuse(sightings, known, library), list(sightings))
     pairs = sweeping.record("run1", [Line.objects.get(name="Terminal network").id], result, library)
-    sweeping.record_missing(missing)
+    sweeping.record_missing(missing, timezone.now())
     return pairs
 
 
@@ -167,10 +170,10 @@ def test_a_sweep_knows_moves_and_misses(technician: APIClient, library: Library)
     ticket = named("Ticket hall box")
     assert (ticket.status, ticket.address) == ("moved", "127.20.10.77")
     assert named("Pier head box").reasons == [absent.reasons[0].as_dict()]
-    fresh = Device.objects.get(serial="HV-9")
+    fresh = Device.objects.get(unit__serial="HV-9")
     assert (fresh.taken_in, fresh.status) == (False, "new")
     sweep_of(at("127.20.10.91", "HV-9"), missing=[], library=library)
-    assert Device.objects.get(serial="HV-9").id == fresh.id, "the same one, at its new address"
+    assert Device.objects.get(unit__serial="HV-9").id == fresh.id, "the same one, at its new address"
     shown = technician.get(f"/api/devices/{fresh.id}").json()
     assert {sighting["address"] for sighting in shown["sightings"]} == {"127.20.10.90", "127.20.10.91"}
 
@@ -189,10 +192,10 @@ def test_a_found_one_takes_the_place_of_a_planned_one(site: None, library: Libra
     from netloom_server.installation.decisions import take_in
 
     sweep_of(at("127.20.10.200", "HV-9"), missing=[], library=library)
-    taken = take_in(Device.objects.get(serial="HV-9"), "", None, "Pier head box", library)
+    taken = take_in(Device.objects.get(unit__serial="HV-9"), "", None, "Pier head box", library)
     assert (taken.name, taken.serial, taken.address) == ("Pier head box", "HV-9", "127.20.10.200")
     assert taken.intended["network"]["address"] == "127.20.10.13", "its plan stays"
-    assert Device.objects.filter(serial="HV-9").count() == 1
+    assert Device.objects.filter(unit__serial="HV-9").count() == 1
 
 
 # Backups and journal
@@ -227,20 +230,60 @@ def test_two_backups_are_compared(technician: APIClient) -> None:
     assert {"path": "/name", "first": "ticket-hall", "second": "car-deck"} in answer["differences"]
 
 
+def entry(number: int, kind: str = "intent", outcome: str = "") -> work.JournalEntry:
+    return work.JournalEntry(
+        kind, "run", "dev", "line", "127.20.10.11", "write", "tester", f"intent{number}", outcome=outcome
+    )
+
+
 def test_the_database_refuses_to_change_the_journal(site: None) -> None:
     for number in range(3):
-        append_journal({"n": number})
-    assert journal_break() is None
-    entry = JournalEntry.objects.first()
-    entry.entry = {"n": 7}
+        journal.append(entry(number))
+    assert journal.broken_at() is None
+    first = JournalEntry.objects.first()
+    first.entry = {"n": 7}
     with pytest.raises(DatabaseError, match="append-only"), transaction.atomic():
-        entry.save()
+        first.save()
     with pytest.raises(DatabaseError, match="append-only"), transaction.atomic():
-        entry.delete()
+        first.delete()
+    _without_triggers()
+    first.save()
+    assert journal.broken_at() == first.id, "and if somebody gets around it, the chain tells"
+
+
+def _without_triggers() -> None:
     with connection.cursor() as cursor:
         cursor.execute("DROP TRIGGER journal_no_update")
-    entry.save()
-    assert journal_break() == entry.id, "and if somebody gets around it, the chain tells"
+        cursor.execute("DROP TRIGGER journal_no_delete")
+
+
+def test_newest_entries_that_were_taken_away_are_missed(site: None) -> None:
+    for number in range(4):
+        journal.append(entry(number))
+    _without_triggers()
+    last = JournalEntry.objects.order_by("-id").first()
+    ident = last.id
+    last.delete()
+    assert journal.broken_at() == ident
+
+
+@pytest.mark.parametrize("column", ["device", "run", "intent", "kind"])
+def test_what_entries_are_searched_by_is_covered(site: None, column: str) -> None:
+    journal.append(entry(1))
+    journal.append(entry(2))
+    _without_triggers()
+    first = JournalEntry.objects.order_by("id").first()
+    JournalEntry.objects.filter(id=first.id).update(**{column: "other"})
+    assert journal.broken_at() == first.id
+
+
+def test_an_intent_gets_one_outcome(site: None) -> None:
+    journal.append(entry(1))
+    assert [one.intent for one in journal.open_intents("run")] == ["intent1"]
+    journal.append(entry(1, "outcome", "done"))
+    journal.append(entry(1, "outcome", "unknown"))
+    assert journal.open_intents() == []
+    assert JournalEntry.objects.filter(kind="outcome").count() == 1
 
 
 def test_the_report_is_made_of_the_records(technician: APIClient, client) -> None:  # type: ignore[no-untyped-def]

@@ -15,10 +15,10 @@ from netloom_core.model.sighting import Reason, Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import fuse
 from netloom_core.sweep.sweep import Report, SweepResult
-from netloom_server.engine.quiet import QuietSweeps
 from netloom_server.installation import access, decisions, records, sweeping, why
 from netloom_server.installation.models import Area, Change, Device, Installation, Line, LineAccess
 from netloom_server.runs.models import Run
+from netloom_server.runs.services import due_sweep
 from tests.server.conftest import named
 from tests.server.test_records import error, post
 
@@ -33,7 +33,9 @@ def swept(library: Library, *sightings: Sighting, missing: tuple[Device, ...] = 
     result = SweepResult(fuse(sightings, records.known_of(Device.objects.all()), library), list(sightings))
     result.reports = [Report(net().id, "http", "HTTP identification", "done", 1.5, 2, 40, ["a note"])]
     pairs = sweeping.record("run1", [net().id], result, library)
-    sweeping.record_missing([Absent(d.id, net().id, (Reason("Gone.", "Look.", "A test."),)) for d in missing])
+    sweeping.record_missing(
+        [Absent(d.id, net().id, (Reason("Gone.", "Look.", "A test."),)) for d in missing], timezone.now()
+    )
     return pairs
 
 
@@ -158,7 +160,7 @@ def test_a_key_is_parted_and_stays_apart(technician: APIClient, library: Library
 
 def test_names_for_many_are_made_from_a_pattern(site: None, library: Library) -> None:
     swept(library, *(box(40 + n, f"HV-6{n}") for n in range(3)))
-    found = list(Device.objects.filter(serial__startswith="HV-6").order_by("serial"))
+    found = list(Device.objects.filter(unit__serial__startswith="HV-6").order_by("unit__serial"))
     area = Area.objects.get(name="Car deck")
     pattern = "{area} {model} {nn} .{last} {nonsense}"
     names = [decisions.named(pattern, n, d, area, library, many=True) for n, d in enumerate(found, 1)]
@@ -188,17 +190,16 @@ def test_watch_mode_begins_a_sweep_when_it_is_time(technician: APIClient, lead: 
     assert technician.get("/api/watch-mode").json() == {"minutes": 0}
     assert technician.put("/api/watch-mode", {"minutes": 5}, format="json").json() == {"minutes": 5}
     assert technician.put("/api/watch-mode", {"minutes": -1}, format="json").status_code == 400
-    quiet = QuietSweeps(None)  # type: ignore[arg-type]
-    first = quiet._due()
+    first = due_sweep()
     assert Run.objects.get(id=first).params == {"lines": [], "quiet": True}
-    assert quiet._due() == "", "not while it goes on"
+    assert due_sweep() == "", "not while it goes on"
     Run.objects.filter(id=first).update(state="done")
-    assert quiet._due() == "", "nor before the time"
+    assert due_sweep() == "", "nor before the time"
     Run.objects.filter(id=first).update(created=timezone.now() - timedelta(minutes=6))
-    assert quiet._due() != ""
+    assert due_sweep() != ""
     Installation.objects.update(watch_minutes=0)
     Run.objects.update(state="done")
-    assert quiet._due() == ""
+    assert due_sweep() == ""
 
 
 # Expected devices
@@ -277,8 +278,8 @@ def test_damaged_and_hostile_workbooks_are_refused(technician: APIClient, data: 
 def test_a_case_has_the_history_of_its_device(technician: APIClient, library: Library) -> None:
     swept(library, box(11, "HV-40117"), at(2, "http", maker="Marrowby", model="SW24", serial="MS-1"))
     ticket = named("Ticket hall box")
-    ticket.switch = {"address": "127.20.10.2", "port": "7"}
-    ticket.save()
+    ticket.unit.switch = {"address": "127.20.10.2", "port": "7"}
+    ticket.unit.save()
     case = why.Cases(library, [], []).of(ticket)
     assert case.history.seen.startswith("Last seen 0 min ago by http at 127.20.10.11")
     assert (case.history.switch, case.history.switch_port) == ("127.20.10.2", 7)

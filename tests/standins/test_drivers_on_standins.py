@@ -2,29 +2,49 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
+import json
 import os
 import pty
 import time
 from collections.abc import AsyncIterator
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 import pytest_asyncio
 
 from netloom_core.bus.owner import Owners
 from netloom_core.bus.timing import line_time
+from netloom_core.bus.turns import Priority
+from netloom_core.clock import SystemClock
+from netloom_core.documents.tree import get
 from netloom_core.drivers.registry import Drivers
-from netloom_core.errors import LinkError, NoAnswer, PortBusy, PortMissing, ProtocolError, Refused, WrongCredentials
+from netloom_core.errors import (
+    LinkError,
+    NoAnswer,
+    PortBusy,
+    PortMissing,
+    PromisedElsewhere,
+    ProtocolError,
+    Refused,
+    WrongCredentials,
+    WrongDevice,
+)
+from netloom_core.identity.keys import serial_key
 from netloom_core.links.serial import SerialLink, check_port
 from netloom_core.links.tcp import probe_port
+from netloom_core.live.session import Talk
+from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
-from netloom_core.plan.documents import get
 from netloom_core.profiles.load import Library
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.session import Session
-from netloom_core.testing.check_driver import check_driver
+from netloom_core.testing.check_driver import check_abilities, check_cancelling, check_trust
 from netloom_standins.http_box import HttpBox
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
 from netloom_standins.site import build_units, load_site
@@ -44,14 +64,19 @@ class Site:
         self.serial = Line("bus", "Bus", "serial", path=str(self.bus.link), speed=9600, protocol="osdp")
         self.owners = Owners()
         self.drivers = Drivers(library, self.owners)
+        self.sessions = Sessions(self.drivers, library.maker, SystemClock())
+
+    async def talk(self, target: Target) -> Talk:
+        return await self.sessions.talk(target, "test", Priority.RUN)
 
     def box_target(self, password: str = "hallvane") -> Target:
-        return Target("d", "Ticket hall box", "hallvane-rx8", self.net, "127.24.10.11",
+        return Target("box", "Ticket hall box", "hallvane-rx8", self.net, "127.24.10.11", keys=("hallvane|hv-40117",),
                       credentials=(Credentials("admin", password),))  # fmt: skip
 
     def unit_target(self, name: str) -> Target:
         unit = self.modules[name]
-        return Target("d", name, unit.profile.id, self.serial, str(unit.address), unit.speed)
+        key = serial_key(unit.profile.maker, unit.serial)
+        return Target(name, name, unit.profile.id, self.serial, str(unit.address), unit.speed, keys=(key,))
 
 
 @pytest_asyncio.fixture
@@ -70,74 +95,148 @@ async def site(tmp_path: Path, library: Library) -> AsyncIterator[Site]:
 
 
 async def test_the_box_passes_the_examiner(site: Site) -> None:
-    driver = await site.drivers.open(site.box_target())
-    await check_driver(driver, "/relays/5/idle", ("open", "closed"), "relay-5")
-    await driver.close()
+    talk = await site.talk(site.box_target())
+    await check_abilities(talk, "/relays/5/idle", ("open", "closed"), "relay-5")
+    await check_trust(await site.drivers.open(site.box_target()), "/name", "x")
+    assert await check_cancelling(talk) > 3
 
 
 async def test_the_module_passes_the_examiner(site: Site) -> None:
-    driver = await site.drivers.open(site.unit_target("Gate B module"))
-    await check_driver(driver, "/relays/2/pulse_ms", (1000, 2000), "relay-2")
+    target = site.unit_target("Gate B module")
+    talk = await site.talk(target)
+    await check_abilities(talk, "/relays/2/pulse_ms", (1000, 2000), "relay-2")
+    await check_trust(await site.drivers.open(target), "/relays/2/pulse_ms", 1000)
+    assert await check_cancelling(talk, most=12) > 3
 
 
 async def test_wrong_credentials_say_what_to_do(site: Site) -> None:
-    driver = await site.drivers.open(site.box_target("wrong"))
+    talk = await site.talk(site.box_target("wrong"))
     with pytest.raises(WrongCredentials) as caught:
-        await driver.read("running")
+        await talk.read("running")
     assert "wrong" not in str(caught.value.as_dict()["message"])
     assert "nothing was changed" in caught.value.hint
-    assert (await driver.identify()).serial == "HV-40117", "who it is, it tells everybody"
-    await driver.close()
+    assert (await talk.identify()).serial == "HV-40117", "who it is, it tells everybody"
+
+
+async def test_a_stranger_at_the_address_hears_no_password(site: Site) -> None:
+    box = site.boxes["Ticket hall box"]
+    talk = await site.talk(site.box_target())
+    await talk.read("running")
+    box.serial = "HV-STRANGER"
+    await box.stop()
+    await box.start()
+    with pytest.raises(WrongDevice, match="HV-STRANGER"):
+        await talk.read("running")
+    assert not box.sessions, "nobody signed in to it"
+
+
+async def test_a_device_that_hangs_up_after_each_answer_is_still_proven(site: Site) -> None:
+    """As HTTP/1.0 servers do: the proof counts for the question that follows at once."""
+    async with one_answer_each(
+        "127.24.10.77",
+        8480,
+        {
+            "/identity": {"maker": "Hallvane", "model": "RX8", "serial": "HV-77"},
+            "/session": {"token": "t"},
+            "/settings/running": {"name": "closing"},
+        },
+    ) as heard:
+        target = replace(site.box_target(), address="127.24.10.77", keys=("hallvane|hv-77",))
+        assert (await (await site.talk(target)).read("running"))["name"] == "closing"
+    assert heard == ["/identity", "/session", "/settings/running"]
+
+
+async def test_a_token_with_a_line_break_is_that_devices_trouble(site: Site) -> None:
+    answers = {"/identity": {"maker": "Hallvane", "model": "RX8", "serial": "HV-77"}, "/session": {"token": "a\r\nb"}}
+    async with one_answer_each("127.24.10.78", 8480, answers):
+        target = replace(site.box_target(), address="127.24.10.78", keys=("hallvane|hv-77",))
+        with pytest.raises(ProtocolError, match="without a token"):
+            await (await site.talk(target)).read("running")
+
+
+async def test_an_answer_nested_without_end_is_that_devices_trouble(site: Site) -> None:
+    deep: Any = "x"
+    for _ in range(300):
+        deep = {"a": deep}
+    async with one_answer_each("127.24.10.79", 8480, {"/identity": deep}):
+        target = replace(site.box_target(), address="127.24.10.79")
+        with pytest.raises(ProtocolError):
+            await (await site.talk(target)).read("running")
 
 
 async def test_a_power_cut_takes_what_was_not_stored(site: Site) -> None:
     box = site.boxes["Ticket hall box"]
-    driver = await site.drivers.open(site.box_target())
-    await driver.write([Change("/relays/5/idle", "open", "closed")])
+    talk = await site.talk(site.box_target())
+    await talk.write([Change("/relays/5/idle", "open", "closed")])
     await box.power_cut()
     with pytest.raises(NoAnswer):
-        await driver.read("running")
+        await talk.read("running")
     await box.start()
-    assert get(await driver.read("running"), "/relays/5/idle") == "open"
-    await driver.close()
+    assert get(await talk.read("running"), "/relays/5/idle") == "open"
 
 
 async def test_a_cable_pulled_in_the_middle_leaves_half(site: Site) -> None:
     box = site.boxes["Ticket hall box"]
     box.faults.pull_on_write = 0.3
-    driver = await site.drivers.open(site.box_target())
+    talk = await site.talk(site.box_target())
     changes = [Change(f"/inputs/{n}/rest", "open", "closed") for n in (3, 4, 5, 6)]
     with pytest.raises(NoAnswer):
-        await driver.write(changes)
-    running = box.running
-    assert [get(running, c.path) for c in changes] == ["closed", "closed", "open", "open"]
-    await driver.close()
+        await talk.write(changes)
+    assert [get(box.running, c.path) for c in changes] == ["closed", "closed", "open", "open"]
 
 
 async def test_live_states_stream(site: Site) -> None:
     box = site.boxes["Ticket hall box"]
-    driver = await site.drivers.open(site.box_target())
-    stream = driver.watch()
-    assert (await anext(stream))["input-1"] == "rest"
-    box.set_point("input-1", "active")
-    assert await anext(stream) == {"input-1": "active"}
-    await stream.aclose()  # type: ignore[attr-defined]
-    await driver.close()
+    session = await site.sessions.of(site.box_target())
+    async with contextlib.aclosing(session.watch("test")) as stream:
+        assert (await anext(stream))["input-1"] == "rest"
+        box.set_point("input-1", "active")
+        assert await anext(stream) == {"input-1": "active"}
+    assert session.known.states["input-1"] == "active"
+
+
+async def test_live_states_are_polled_where_nobody_tells_them(site: Site) -> None:
+    unit = site.modules["Gate B module"]
+    session = await site.sessions.of(site.unit_target("Gate B module"))
+    async with contextlib.aclosing(session.watch("test")) as stream:
+        assert (await anext(stream))["relay-1"] == "off"
+        unit.set_point("relay-1", "on")
+        assert await anext(stream) == {"relay-1": "on"}
 
 
 async def test_refused_writes(site: Site) -> None:
     site.boxes["Ticket hall box"].faults.refuse_writes = True
-    driver = await site.drivers.open(site.box_target())
+    talk = await site.talk(site.box_target())
     with pytest.raises(Refused, match="409"):
-        await driver.write([Change("/name", "", "x")])
-    await driver.close()
+        await talk.write([Change("/name", "", "x")])
+
+
+@contextlib.asynccontextmanager
+async def one_answer_each(address: str, port: int, answers: dict[str, Any]) -> AsyncIterator[list[str]]:
+    """An HTTP/1.0 server: one answer on each connection. Gives the paths that were asked for."""
+    heard: list[str] = []
+
+    async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        head = await reader.readuntil(b"\r\n\r\n")
+        path = head.split()[1].decode()
+        heard.append(path)
+        assert f"host: {address}:{port}".encode() in head.lower(), "RFC 9110 clause 7.2"
+        body = json.dumps(answers.get(path, {})).encode()
+        writer.write(b"HTTP/1.0 200 OK\r\ncontent-type: application/json\r\n\r\n" + body)
+        await writer.drain()
+        writer.close()
+
+    server = await asyncio.start_server(serve, address, port)
+    async with server:
+        yield heard
 
 
 # The bus
 
 
-async def ask(site: Site, address: int, speed: int, timeout: float = 0.1) -> object:
-    talk = Session(address, retries=0)
+async def ask(site: Site, address: int, speed: int, timeout: float = 0.3) -> object:
+    """As patient as the standard's control panel, so that a busy computer is no silent unit."""
+    talk = Session(address, retries=3)
     return await site.owners.serial(site.serial).converse(
         address, speed, flows.identify(), session=talk, timeout=timeout
     )
@@ -182,8 +281,8 @@ async def test_a_repeated_command_is_carried_out_once(site: Site) -> None:
 
 
 async def test_comset_moves_the_unit(site: Site) -> None:
-    driver = await site.drivers.open(site.unit_target("Fresh module"))
-    await driver.readdress([Change("/bus/address", 0, 9), Change("/bus/speed", 9600, 19200)])
+    talk = await site.talk(site.unit_target("Fresh module"))
+    await talk.readdress([Change("/bus/address", 0, 9), Change("/bus/speed", 9600, 19200)])
     assert (await ask(site, 9, 19200)).serial == 0x00B70E58  # type: ignore[attr-defined]
     with pytest.raises(NoAnswer):
         await ask(site, 0, 9600)
@@ -191,9 +290,9 @@ async def test_comset_moves_the_unit(site: Site) -> None:
 
 async def test_a_speed_that_a_unit_cannot_do_is_refused(site: Site) -> None:
     site.modules["Fresh module"].faults.refuse_writes = True
-    driver = await site.drivers.open(site.unit_target("Fresh module"))
-    with pytest.raises(Refused, match="address 0 at 9600"):
-        await driver.readdress([Change("/bus/address", 0, 9)])
+    talk = await site.talk(site.unit_target("Fresh module"))
+    with pytest.raises(PromisedElsewhere, match="address 0 at 9600"):
+        await talk.readdress([Change("/bus/address", 0, 9)])
 
 
 # Ports

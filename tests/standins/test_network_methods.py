@@ -11,7 +11,7 @@ import pytest_asyncio
 from zeroconf import IPVersion, ServiceInfo
 from zeroconf.asyncio import AsyncZeroconf
 
-from netloom_core.model.access import Access
+from netloom_core.model.access import Access, Login
 from netloom_core.model.device import Credentials
 from netloom_core.profiles.load import Library
 from netloom_core.protocols import artnet, pjlink, sacn, snmp, ssdp, wsdiscovery
@@ -107,7 +107,10 @@ async def test_ws_discovery_with_another_password(here: Field) -> None:
     unit.profile = unit.profile.model_copy(update={"factory": factory})
     facts = (await here.facts(WsDiscovery()))["5"]
     assert facts["refused"] == "ONVIF wants a user and a password"
-    logins = Access(logins={f"{BASE}.5": Credentials("operator", "changed")})
+    key = f"uuid:{unit.uuid.replace('-', '')}"
+    logins = Access(logins={f"{BASE}.5": Login(Credentials("operator", "changed"), frozenset({key}))})
+    stranger = Access(logins={f"{BASE}.5": Login(Credentials("operator", "changed"), frozenset({"uuid:another"}))})
+    assert "serial" not in (await here.facts(WsDiscovery(), access={"net": stranger}))["5"], "it is said to nobody else"
     assert (await here.facts(WsDiscovery(), access={"net": logins}))["5"]["serial"] == "OC-1"
 
 
@@ -165,7 +168,7 @@ async def test_pjlink_searched_and_asked(here: Field) -> None:
     assert (facts["5"]["maker"], facts["5"]["serial"], facts["5"]["mac"]) == ("Belisar", "BD-1", here.units[0].mac)
     assert facts["5"]["power"] == "on"
     assert facts["6"]["refused"] == "PJLink wants its password"
-    logins = Access(logins={f"{BASE}.6": Credentials("", "belisar")})
+    logins = Access(logins={f"{BASE}.6": Login(Credentials("", "belisar"))})
     asked = (await here.facts(ConnectScan(), Pjlink(), access={"net": logins}))["6"]
     assert asked["model"] == "D55"
     assert "serial" not in asked, "class 1 does not tell it"

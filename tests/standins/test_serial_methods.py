@@ -14,7 +14,9 @@ from netloom_core.absence.case import Case
 from netloom_core.absence.explain import explain
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.drivers.registry import Drivers
 from netloom_core.links.ports import PortInfo, all_ports, follow, holder_of
+from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
 from netloom_core.profiles.defaults import default_document
@@ -248,9 +250,10 @@ async def behind(library: Library, mode: str) -> tuple[SweepResult, Line]:
     await box.start()
     net = Line("net", "Net", "ip", network="127.34.2.0/28", source="127.34.2.1")
     line = Line("behind", "Reader bus", "behind", parent="p")
-    parent = Target("p", "Doors", profile.id, net, "127.34.2.5", credentials=(login,))
+    parent = Target("p", "Doors", profile.id, net, "127.34.2.5", keys=("dunmarrow|dc-1",), credentials=(login,))
     try:
-        return await look(library, line, Behind(), parents={"behind": parent}), line
+        sessions = Sessions(Drivers(library, Owners()), library.maker, SystemClock())
+        return await look(library, line, Behind(), parents={"behind": parent}, sessions=sessions), line
     finally:
         await box.stop()
 

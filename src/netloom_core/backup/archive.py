@@ -15,15 +15,15 @@ import io
 import os
 import tempfile
 import zipfile
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
 import bagit
 import orjson
 
+from netloom_core.documents.tree import Document, canonical, digest
 from netloom_core.errors import ArchiveDamaged
-from netloom_core.plan.documents import Document, canonical, digest
 
 FORMAT = 1
 SEAL = b"netloom-seal sha256 "
@@ -58,9 +58,12 @@ class ArchivedBackup:
 
 @dataclass
 class Archive:
+    """`journal` is the head of the journal's chain when it was made: `{"entries", "head"}`."""
+
     installation: str
     backups: list[ArchivedBackup]
     documents: dict[str, Document]
+    journal: dict[str, Any] = field(default_factory=dict)
 
 
 def write_archive(path: Path, archive: Archive) -> None:
@@ -72,6 +75,7 @@ def write_archive(path: Path, archive: Archive) -> None:
         manifest = {
             "format": FORMAT,
             "installation": archive.installation,
+            "journal": archive.journal,
             "backups": [asdict(backup) for backup in archive.backups],
         }
         (bag_folder / "manifest.json").write_bytes(orjson.dumps(manifest, option=orjson.OPT_INDENT_2))
@@ -152,4 +156,5 @@ def _contents(payload: Path) -> Archive:
         for wanted in (backup.running, backup.startup):
             if wanted and wanted not in documents:
                 raise ArchiveDamaged(f"Document {wanted[:12]} of {backup.name} is missing.", HINT)
-    return Archive(str(manifest["installation"]), backups, documents)
+    head = manifest.get("journal")
+    return Archive(str(manifest["installation"]), backups, documents, head if isinstance(head, dict) else {})

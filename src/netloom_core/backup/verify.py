@@ -5,13 +5,13 @@ Equal documents are told by one comparison; only unequal ones are walked.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from netloom_core.plan.diff import differences
-from netloom_core.plan.documents import MISSING, Document, get
-from netloom_core.plan.planner import is_staged, unkept_paths
+from netloom_core.documents.diff import differences
+from netloom_core.documents.tree import Document, get
+from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.schema import Profile
 
 RESULTS = ("match", "drift", "unkept", "unproven", "unreachable", "no-baseline")
@@ -25,56 +25,83 @@ class Proof:
     differences: list[dict[str, Any]] = field(default_factory=list)
     message: str = ""
 
+    def as_dict(self, device: str, name: str) -> dict[str, Any]:
+        return {
+            "device": device,
+            "name": name,
+            "result": self.result,
+            "differences": self.differences,
+            "message": self.message,
+        }
 
-def verify(
-    profile: Profile | None,
-    baseline: Document | None,
-    running: Document | None,
-    startup: Document | None,
-    *,
-    earlier: tuple[Document, Document] | None = None,
-    message: str = "",
-) -> Proof:
-    """Compare. `running` is None when the device could not be read, `message` then says why.
 
-    `earlier` is what running and startup values were before the present ones. A value that
-    was as approved then but not kept, and is now what was kept then, was taken back by a
-    power cut: `lost`.
+@dataclass(frozen=True)
+class Evidence:
+    """What a proof is made of. `baseline` is None where nothing was approved; `running` is what was just read.
+
+    `lost` are values that a power cut took back, by path (see `losses`).
     """
+
+    name: str
+    profile: Profile | None
+    baseline: Document | None
+    running: Document
+    startup: Document
+    lost: Mapping[str, Any] = field(default_factory=dict)
+
+
+def verify(evidence: Evidence, *, trouble: str = "") -> Proof:
+    """Compare. `trouble` says why the device could not be read just now.
+
+    A path that the approved record never had is not drift: nothing was approved of it, so it
+    is unproven. A secret is never told, and never `matching`.
+    """
+    baseline, running, profile = evidence.baseline, evidence.running, evidence.profile
     if baseline is None:
         return Proof("no-baseline", message="There is no approved record of this device yet: back it up as baseline.")
-    if running is None:
-        return Proof("unreachable", message=message or "It could not be read.")
+    if trouble or not running:
+        return Proof("unreachable", message=trouble or "It could not be read.")
     found: list[dict[str, Any]] = []
-    unproven = False
     if baseline != running:
         for change in differences(baseline, running):
-            if change.after is None and profile is not None and change.path in profile.by_path:
-                kind, unproven = "unproven", True
-            elif _lost(change.path, change.before, change.after, earlier):
-                kind = "lost"
-            else:
-                kind = "drift"
+            kind = _kind(change.path, change.before, change.after, evidence)
             found.append({"path": change.path, "baseline": change.before, "running": change.after, "kind": kind})
-    loose: list[str] = []
-    if startup and profile is not None and running != startup:
-        loose = [path for path in unkept_paths(profile, running, startup) if not is_staged(profile, path)]
-    if any(item["kind"] in ("drift", "lost") for item in found):
+    loose = would_be_kept(profile, running, evidence.startup) if profile is not None else []
+    found += [
+        {"path": path, "baseline": get(baseline, path) or None, "running": get(running, path), "kind": "unkept"}
+        for path in loose
+    ]
+    kinds = {item["kind"] for item in found}
+    if kinds & {"drift", "lost"}:
         return Proof("drift", found)
-    if loose:
-        found += [
-            {"path": path, "baseline": get(running, path), "running": get(running, path), "kind": "unkept"}
-            for path in loose
-        ]
+    if "unkept" in kinds:
         return Proof("unkept", found)
-    return Proof("unproven" if unproven else "match", found)
+    return Proof("unproven" if "unproven" in kinds else "match", found)
 
 
-def _lost(path: str, approved: Any, now: Any, earlier: tuple[Document, Document] | None) -> bool:
-    if earlier is None:
-        return False
-    running, startup = earlier
-    return get(running, path) == approved and get(startup, path) is not MISSING and get(startup, path) == now
+def _kind(path: str, approved: Any, now: Any, evidence: Evidence) -> str:
+    if now is None or approved is None:
+        return "unproven"
+    loss = evidence.lost.get(path)
+    return "lost" if loss is not None and loss["was"] == approved and loss["now"] == now else "drift"
+
+
+def losses(
+    before: tuple[Document, Document], now: tuple[Document, Document], lost: Mapping[str, Any]
+) -> dict[str, Any]:
+    """Values that a power cut took back, by path: `{"was", "now"}`. Arguments are (running, startup) then and now.
+
+    A value was lost when it ran but was not kept, and what runs now is what was kept then. It stays
+    lost until it is something else, whatever else changes meanwhile.
+    """
+    (running, startup), (running_now, _) = before, now
+    still = {path: loss for path, loss in lost.items() if get(running_now, path) == loss["now"]}
+    if not running or not startup or running == running_now:
+        return still
+    for change in differences(startup, running):
+        if change.before is not None and change.after is not None and get(running_now, change.path) == change.before:
+            still[change.path] = {"was": change.after, "now": change.before}
+    return still
 
 
 def summary(results: Iterable[str]) -> dict[str, int]:

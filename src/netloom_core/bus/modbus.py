@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 
+from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.timing import line_time
 from netloom_core.errors import NoAnswer, ProtocolError
 from netloom_core.links.serial import ByteLink
@@ -27,8 +28,10 @@ async def exchange(link: ByteLink, unit: int, pdu: bytes, timeout: float, strays
     request = modbus.rtu(unit, pdu)
     link.write(request)
     deadline = loop.time() + line_time(len(request), link.speed) + timeout
+    last = deadline + line_time(modbus.MAX_PDU + 3, link.speed) + REST_S
+    own = EchoFilter(request)
     while True:
-        frame = await _frame(link, deadline)
+        frame = await _frame(link, deadline, last, own)
         if not frame:
             raise NoAnswer(f"Unit {unit} does not answer.", "Look at its power, its wires and its unit number.")
         answer = modbus.parse_rtu(frame)
@@ -37,16 +40,16 @@ async def exchange(link: ByteLink, unit: int, pdu: bytes, timeout: float, strays
         strays.add(answer.unit)
 
 
-async def _frame(link: ByteLink, deadline: float) -> bytes:
-    """Bytes until the frame's length or a pause; empty when none came by the deadline."""
+async def _frame(link: ByteLink, deadline: float, last: float, own: EchoFilter) -> bytes:
+    """Bytes until the frame's length or a pause; empty when none came by the deadline, and none after `last`."""
     loop = asyncio.get_running_loop()
     data = b""
     while len(data) <= modbus.MAX_PDU + 3:
-        patience = deadline - loop.time() if not data else _patience(data, link.speed)
+        patience = deadline - loop.time() if not data else min(_patience(data, link.speed), last - loop.time())
         arrived = await link.read(patience) if patience > 0 else b""
         if not arrived:
             return data
-        data += arrived
+        data += own.feed(arrived)
         if 0 < modbus.rtu_length(data) <= len(data):
             return data
     return data

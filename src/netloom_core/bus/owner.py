@@ -1,7 +1,8 @@
 """One owner for each line: who has it now, the open port, and the talks on it.
 
-A console, a live view, a sweep and a run on one line take turns here. A turn is one
-conversation, not one run, so that nobody waits long.
+A console, a live view, a sweep and a run on one line take turns here, the most urgent
+first. A turn is one conversation, not one run, so that nobody waits long; and it is
+bounded in total time, whatever arrives meanwhile.
 """
 
 from __future__ import annotations
@@ -11,8 +12,10 @@ from collections.abc import AsyncIterator, Callable, Generator
 from contextlib import asynccontextmanager
 from typing import TypeVar
 
+from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.timing import line_time
-from netloom_core.errors import NetloomError
+from netloom_core.bus.turns import Priority, Turns
+from netloom_core.errors import NetloomError, NoAnswer
 from netloom_core.links.ports import open_port
 from netloom_core.links.serial import ByteLink
 from netloom_core.model.line import Line
@@ -24,6 +27,10 @@ from netloom_core.protocols.osdp.session import Again, Ignore, Session
 Result = TypeVar("Result")
 Locate = Callable[[Line], str]
 MAX_REPLY_CHARACTERS = 256  # a reply that has begun may take this much line time more
+TURN_S = 20.0  # one conversation in all: a read of a large table at 9600 baud takes 2 s
+DRIVE_WAIT_S = 8.0
+WAIT_S = 30.0  # for the turn; longer than one conversation, shorter than a person's patience
+LEADER_FRAMES = 3  # so many commands of somebody else are a control panel, not a late echo
 
 
 class SerialOwner:
@@ -32,18 +39,34 @@ class SerialOwner:
     def __init__(self, line: Line, locate: Locate) -> None:
         self.line = line
         self._locate = locate
-        self.holder = ""
-        self._turn = asyncio.Lock()
+        self._turns = Turns(f"the line {line.name}")
         self._link: ByteLink | None = None
         self._receiver = Receiver()
         self._sessions: dict[tuple[int, int], Session] = {}
         self.strays: set[int] = set()  # units heard when nobody was waiting for them; a scan asks them again
         self._asked: list[int] = []  # the last two units asked, newest last
+        self.echoes = False  # whether the adapter gives back what is sent
+        self._commands = 0  # commands heard that were not ours
+
+    @property
+    def holder(self) -> str:
+        return self._turns.holder
+
+    @property
+    def led_by_another(self) -> bool:
+        """Whether another control panel was heard to poll this bus."""
+        return self._commands >= LEADER_FRAMES
+
+    def listen_anew(self) -> None:
+        """Forget what was heard; at the beginning of a scan."""
+        self.strays.clear()
+        self._commands = 0
 
     @asynccontextmanager
-    async def turn(self, who: str) -> AsyncIterator[ByteLink]:
-        async with self._turn:
-            self.holder = who
+    async def turn(
+        self, who: str, priority: Priority = Priority.SWEEP, wait: float = WAIT_S
+    ) -> AsyncIterator[ByteLink]:
+        async with self._turns.turn(priority, who, wait):
             try:
                 if self._link is not None and self._link.broken:
                     self._drop()
@@ -56,8 +79,6 @@ class SerialOwner:
                 if error.code in ("port-missing", "link"):
                     self._drop()
                 raise
-            finally:
-                self.holder = ""
 
     def session(self, address: int, speed: int) -> Session:
         return self._sessions.setdefault((address, speed), Session(address, name=f"Unit {address} at {speed} baud"))
@@ -75,20 +96,32 @@ class SerialOwner:
         who: str = "",
         timeout: float = REPLY_TIMEOUT_S,
         session: Session | None = None,
+        priority: Priority = Priority.SWEEP,
     ) -> Result:
-        """Drive a flow with one unit to its end, in one turn of the line."""
+        """Drive a flow with one unit to its end, in one turn of the line.
+
+        However it is left, the unit's session can be used again: what was under way is given up.
+        """
         talk = session or self.session(address, speed)
-        async with self.turn(who) as link:
-            await link.set_line(speed, self.line.parity)
+        wait = DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S
+        async with self.turn(who, priority, wait) as link:
             try:
-                command = next(flow)
-                while True:
-                    reply = await self._exchange(link, talk, command, timeout)
-                    command = flow.send(reply)
+                async with asyncio.timeout(TURN_S):
+                    await link.set_line(speed, self.line.parity)
+                    command = next(flow)
+                    while True:
+                        reply = await self._exchange(link, talk, command, timeout)
+                        command = flow.send(reply)
             except StopIteration as stop:
                 result: Result = stop.value
                 return result
+            except TimeoutError:
+                raise NoAnswer(
+                    f"The talk with unit {address} on {self.line.name} took longer than {TURN_S:g} s and was given up.",
+                    "Something on the bus talks without end. Look who else is on it.",
+                ) from None
             finally:
+                talk.abandon()
                 flow.close()
 
     async def _exchange(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
@@ -100,30 +133,36 @@ class SerialOwner:
             self._note_strays(link.take())
             self._receiver.clear()
             link.write(data)
-            verdict = await self._listen(link, talk, line_time(len(data), link.speed) + timeout)
+            verdict = await self._listen(link, talk, data, timeout)
             if isinstance(verdict, Reply):
                 return verdict
             if verdict.busy:
                 await asyncio.sleep(BUSY_PAUSE_S)
             data = verdict.data
 
-    async def _listen(self, link: ByteLink, talk: Session, patience: float) -> Reply | Again:
+    async def _listen(self, link: ByteLink, talk: Session, sent: bytes, timeout: float) -> Reply | Again:
+        """The reply, or what to do without one. Nothing that arrives moves `last` on."""
         loop = asyncio.get_running_loop()
-        deadline = loop.time() + patience
+        deadline = loop.time() + line_time(len(sent), link.speed) + timeout
+        last = deadline + line_time(MAX_REPLY_CHARACTERS, link.speed)
+        own = EchoFilter(sent)
         begun = False
         while (left := deadline - loop.time()) > 0:
-            arrived = await link.read(left)
+            arrived = own.feed(await link.read(left))
+            self.echoes = self.echoes or own.echoed
             if arrived and not begun:
                 begun = True
-                deadline = max(deadline, loop.time() + line_time(MAX_REPLY_CHARACTERS, link.speed))
+                deadline = last
             for frame in self._receiver.feed(arrived):
                 verdict = talk.received(frame)
                 if not isinstance(verdict, Ignore):
                     return verdict
+                begun = False
                 if frame.reply:
                     self.strays.add(frame.address)
-                    begun = False
-        return talk.silent(garbled=begun)
+                else:
+                    self._commands += 1
+        return talk.silent(garbled=begun or own.holding)
 
     async def listen(self, seconds: float) -> None:
         """Say nothing for a while and note who speaks."""
@@ -132,9 +171,11 @@ class SerialOwner:
             self._note_strays(link.take())
 
     def _note_strays(self, data: bytes) -> None:
-        heard = {frame.address for frame in self._receiver.feed(data) if frame.reply}
+        frames = self._receiver.feed(data)
+        heard = {frame.address for frame in frames if frame.reply}
+        self._commands += sum(not frame.reply for frame in frames)
         self.strays |= heard
-        if data and not heard:
+        if data and not frames:
             self.suspect_the_one_before()
 
     def suspect_the_one_before(self) -> None:

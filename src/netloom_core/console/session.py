@@ -12,6 +12,7 @@ from typing import Protocol
 import asyncssh
 
 from netloom_core.bus.owner import SerialOwner
+from netloom_core.bus.turns import Priority
 from netloom_core.errors import Busy, NoAnswer, WrongCredentials, WrongDevice
 from netloom_core.links import tcp
 from netloom_core.links.serial import ByteLink
@@ -55,7 +56,7 @@ async def open_serial(owner: SerialOwner, who: str, speed: int, parity: str) -> 
     async with contextlib.AsyncExitStack() as stack:
         try:
             async with asyncio.timeout(TURN_S):
-                link = await stack.enter_async_context(owner.turn(who))
+                link = await stack.enter_async_context(owner.turn(who, Priority.CONSOLE))
         except TimeoutError:
             raise Busy(
                 f"{owner.holder or 'Somebody'} has the line {owner.line.name} now.",

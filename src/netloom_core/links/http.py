@@ -9,18 +9,21 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import math
 import socket
 from collections.abc import AsyncIterator
 
 import h11
 
-from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Unproven
 from netloom_core.links import tcp
 
 MAX_HEADERS = 16_384
 MAX_BODY = 2_000_000  # bytes of a reply; a device that talks on is cut off
 MAX_LINE = 200_000
 RECEIVE_BYTES = 65_536
+HTTP_PORT = 80
+JUST_S = 2.0  # a device that hangs up after each answer is asked the next question within that
 ANSWER_S = 4.0
 QUIET_S = 30.0  # a stream that says nothing for so long is given up
 
@@ -34,6 +37,20 @@ class HttpLink:
         self._source, self._host, self._port, self._timeout = source, host, port, timeout
         self._sock = sock
         self._talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
+        self.connection = 0  # counts connections, so that one can tell whether it is still the same
+        self._hung_up_at = -math.inf  # when the device ended a connection after its answer, as HTTP/1.0 ones do
+
+    @property
+    def open(self) -> bool:
+        """Whether the connection of the last call stands, as far as is known."""
+        if self._sock is not None and _hung_up(self._sock):
+            self.close()
+        return self._sock is not None
+
+    @property
+    def just_closed(self) -> bool:
+        """Whether the device ends each connection after its answer, and did so a moment ago."""
+        return asyncio.get_running_loop().time() - self._hung_up_at < JUST_S
 
     def close(self) -> None:
         if self._sock is not None:
@@ -41,12 +58,21 @@ class HttpLink:
             self._sock = None
 
     async def request(
-        self, method: str, path: str, body: bytes = b"", headers: tuple[tuple[str, str], ...] = ()
+        self,
+        method: str,
+        path: str,
+        body: bytes = b"",
+        headers: tuple[tuple[str, str], ...] = (),
+        *,
+        proven: int | None = None,
     ) -> tuple[int, bytes]:
         """Status and content of one exchange.
 
-        Raises NoAnswer (`not_sent` when no connection was had, else `unknown`) and ProtocolError.
+        `proven` is the connection on which it was proven who is there: on no other one anything
+        is said. Raises Unproven then, NoAnswer (`not_sent` when no connection was had, else
+        `unknown`) and ProtocolError.
         """
+        self._only_on(proven)
         sock = await self._connected()
         try:
             async with asyncio.timeout(self._timeout):
@@ -62,10 +88,19 @@ class HttpLink:
             self._talk.start_next_cycle()
         else:
             self.close()
+            self._hung_up_at = asyncio.get_running_loop().time()
         return status, content
 
-    async def lines(self, method: str, path: str, headers: tuple[tuple[str, str], ...] = ()) -> AsyncIterator[str]:
+    def _only_on(self, proven: int | None) -> None:
+        if proven is None or (self.connection == proven and (self.open or self.just_closed)):
+            return
+        raise Unproven(f"The connection to {self._host} is a new one.", "It is asked again who it is.")
+
+    async def lines(
+        self, method: str, path: str, headers: tuple[tuple[str, str], ...] = (), *, proven: int | None = None
+    ) -> AsyncIterator[str]:
         """Lines of a reply that goes on, as they come. Ends when the device ends it or is quiet for long."""
+        self._only_on(proven)
         sock = await self._connected()
         rest = b""
         try:
@@ -94,24 +129,35 @@ class HttpLink:
         if self._sock is None:
             answer = await tcp.connect(self._source, self._host, self._port, tcp.CONNECT_TIMEOUT_S)
             if isinstance(answer, str):
-                raise NoAnswer(
+                raise NobodyThere(
                     f"{self._host} {'refuses the connection' if answer == 'refused' else 'does not answer'}.",
                     "Look at its power and cable; if it was just restarted, wait and try again.",
+                    refused=answer == "refused",
                     outcome="not_sent",
                 )
             self._sock = answer
+            if not self.just_closed:
+                self.connection += 1
             self._talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
         return self._sock
 
     async def _send(
         self, sock: socket.socket, method: str, path: str, body: bytes, headers: tuple[tuple[str, str], ...]
     ) -> None:
-        fields = [("host", self._host), ("content-length", str(len(body))), *headers]
+        # RFC 9110 clause 7.2: the port belongs to the Host field unless it is the scheme's own.
+        host = self._host if self._port == HTTP_PORT else f"{self._host}:{self._port}"
+        fields = [("host", host), ("content-length", str(len(body))), *headers]
         if body:
             fields.append(("content-type", "application/json"))
-        data = self._talk.send(h11.Request(method=method, target=path, headers=fields))
-        data += self._talk.send(h11.Data(data=body)) if body else b""
-        data += self._talk.send(h11.EndOfMessage())
+        try:
+            data = self._talk.send(h11.Request(method=method, target=path, headers=fields))
+            data += self._talk.send(h11.Data(data=body)) if body else b""
+            data += self._talk.send(h11.EndOfMessage())
+        except (h11.LocalProtocolError, UnicodeError) as error:
+            # A path or a token that the device itself gave us, with a line break or letters that cannot be there.
+            raise ProtocolError(
+                f"What {self._host} gave us cannot be said in HTTP: {error}.", outcome="not_sent"
+            ) from error
         try:
             await asyncio.get_running_loop().sock_sendall(sock, data)
         except OSError as error:

@@ -19,9 +19,18 @@ class SnmpUser:
 
 
 @dataclass(frozen=True)
+class Login:
+    """How to get into one device. `keys` name the device: its credentials go out only to whoever bore
+    one of them in this very sweep. Without keys it is a factory's login, which is no secret."""
+
+    credentials: Credentials
+    keys: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
 class Access:
-    """`logins` are those of the devices on record, by address on the line."""
+    """`logins` are those of the devices on record, by the address where they should be."""
 
     communities: tuple[str, ...] = ("public",)
     snmp_users: tuple[SnmpUser, ...] = ()
-    logins: dict[str, Credentials] = field(default_factory=dict, repr=False)
+    logins: dict[str, Login] = field(default_factory=dict, repr=False)

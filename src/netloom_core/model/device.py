@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from netloom_core.model.line import Line
@@ -9,18 +10,13 @@ from netloom_core.model.line import Line
 
 @dataclass(frozen=True)
 class Identity:
-    """What a device says of itself. Maker and serial number together name it for good."""
+    """What a device says of itself; `identity/` judges it."""
 
     maker: str = ""
     model: str = ""
     serial: str = ""
     firmware: str = ""
     facts: dict[str, str] = field(default_factory=dict)
-
-    @property
-    def key(self) -> str:
-        """Identity that survives a change of address; empty where the device tells none."""
-        return f"{self.maker.casefold()}|{self.serial.casefold()}" if self.maker and self.serial else ""
 
 
 @dataclass(frozen=True)
@@ -31,9 +27,13 @@ class Credentials:
 
 @dataclass(frozen=True)
 class Target:
-    """A device as a driver needs it: which profile, where, who it must be, how to get in.
+    """A device as a session needs it: which profile, where, who it must be, how to get in.
 
-    `speed` is in baud, 0 on an IP line. `identity_key` is empty while it is not known.
+    `speed` is in baud, 0 on an IP line. `keys` are all facts that ever named it (identity/keys.py),
+    `maker` and `models` what it is called, for one that bears nothing unique. `found` is False for
+    a record that nobody has seen yet: then nobody can be proven to be it. `secrets` are the texts
+    behind references in its values, by reference; only drivers look them up. `trouble` says why
+    its credentials cannot be had.
     """
 
     device: str
@@ -42,8 +42,17 @@ class Target:
     line: Line
     address: str
     speed: int = 0
-    identity_key: str = ""
+    keys: tuple[str, ...] = ()
+    maker: str = ""
+    models: tuple[str, ...] = ()
+    found: bool = True
     credentials: tuple[Credentials, ...] = ()
+    secrets: Mapping[str, str] = field(default_factory=dict, repr=False)
+    trouble: str = ""
 
     def at(self, address: str, speed: int | None = None) -> Target:
         return replace(self, address=address, speed=self.speed if speed is None else speed)
+
+    @property
+    def place(self) -> tuple[str, str, int]:
+        return self.line.id, self.address, self.speed

@@ -1,20 +1,25 @@
-"""Runs and steps as records: plain data that a host stores and a screen shows."""
+"""Runs and steps as records: plain data that a store keeps and a screen shows."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
-PENDING, ACTING, DONE, FAILED, SKIPPED, UNKNOWN = "pending", "acting", "done", "failed", "skipped", "unknown"
-SETTLED = frozenset({DONE, FAILED, SKIPPED, UNKNOWN})
+PENDING, ACTING, DONE, UNPROVEN = "pending", "acting", "done", "unproven"
+FAILED, SKIPPED, UNKNOWN = "failed", "skipped", "unknown"
+SETTLED = frozenset({DONE, UNPROVEN, FAILED, SKIPPED, UNKNOWN})
+GOOD = frozenset({DONE, UNPROVEN})
+WAITING, RUNNING, CANCELLED = "waiting", "running", "cancelled"
+LIVE = frozenset({WAITING, RUNNING})
 
 
 @dataclass
 class StepState:
     """One step of a run on one device.
 
-    `action` names the step's kind in `plan/steps`; `params` is its JSON data. `state`
-    goes pending, acting, then one of done, failed, skipped, unknown.
+    `action` names the step's kind in `run/steps`; `params` is its JSON data. `state` goes
+    pending, acting, then one of done, unproven, failed, skipped, unknown. `unproven` is what no
+    reading could show; `unknown` is what nobody knows.
     """
 
     ordinal: int
@@ -36,7 +41,7 @@ class RunState:
     kind: str
     by: str
     params: dict[str, Any] = field(default_factory=dict)
-    state: str = "waiting"
+    state: str = WAITING
     steps: list[StepState] = field(default_factory=list)
     result: dict[str, Any] = field(default_factory=dict)
     message: str = ""
@@ -46,8 +51,8 @@ class RunState:
 class JournalEntry:
     """What was about to be written (`intent`) or what came of it (`outcome`).
 
-    `changes` holds dicts of path, from, to, and in an outcome read_back. Secrets are
-    never in it.
+    An outcome names its intent by `intent`, and each intent gets one. `changes` holds dicts of
+    path, from, to, and in an outcome read_back. Secrets are in it as references only.
     """
 
     kind: str
@@ -57,6 +62,11 @@ class JournalEntry:
     address: str
     action: str
     by: str
+    intent: str
+    step: int = -1
     outcome: str = ""
     message: str = ""
     changes: tuple[dict[str, Any], ...] = ()
+
+    def as_dict(self) -> dict[str, Any]:
+        return {**asdict(self), "changes": list(self.changes)}

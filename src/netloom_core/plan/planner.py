@@ -1,8 +1,9 @@
 """From what is wanted and what is there to an ordered list of steps, as data.
 
-Within a device: settings that work at once, a mode before what depends on it; then
-the store; last what cuts the link (address, speed, all that waits for a restart).
-An empty plan is the proof that nothing is left to do.
+Within a device: what works at once; what waits for a restart is staged; then one store for both;
+the restart, which is a change of place where the address is among its values; changes of place by
+a command of their own; last what nothing keeps, since a restart would take it. The table of proof
+says which of these a value needs. An empty plan is the proof that nothing is left to do.
 """
 
 from __future__ import annotations
@@ -11,15 +12,26 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from netloom_core.errors import WrongModel
+from netloom_core.documents.diff import differences, towards
+from netloom_core.documents.tree import MISSING, Document, get, merged
+from netloom_core.drivers.abilities import Abilities, Ability
+from netloom_core.errors import NetloomError, WrongModel
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
-from netloom_core.plan.diff import differences, towards
-from netloom_core.plan.documents import Document, merged, put
-from netloom_core.profiles.schema import Profile
+from netloom_core.plan.proof import Row, row_for
+from netloom_core.profiles.schema import Profile, Setting
 from netloom_core.profiles.values import checked, unmet_needs
 
-SECONDS = {"write": 1.0, "store": 1.0}
+SECONDS = {"write": 1.0, "stage": 1.0, "store": 1.0}
+PLACE = ("address", "speed")
+
+
+@dataclass(frozen=True)
+class Remark:
+    """Something that a person has to know of a plan. `code` is stable: `left-out` is not written."""
+
+    code: str
+    message: str
 
 
 @dataclass
@@ -28,12 +40,26 @@ class DevicePlan:
 
     device: str
     steps: list[StepState] = field(default_factory=list)
-    remarks: list[str] = field(default_factory=list)
+    remarks: list[Remark] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A device as the planner needs it: what it is, can do and has now."""
+
+    device: str
+    profile: Profile
+    abilities: Abilities
+    running: Document
+    startup: Document
+
+    def row(self, setting: Setting) -> Row:
+        return row_for(setting.takes, setting.kept, frozenset() if setting.type == "secret" else self.abilities.sets)
 
 
 def in_order(profile: Profile, changes: Sequence[Change]) -> list[Change]:
     """Each change after those that it needs; otherwise in the profile's order."""
-    order = {path: index for index, path in enumerate(profile.by_path)}
+    order = profile.order
     waiting = sorted(changes, key=lambda change: order.get(change.path, len(order)))
     done: list[Change] = []
     while waiting:
@@ -45,15 +71,15 @@ def in_order(profile: Profile, changes: Sequence[Change]) -> list[Change]:
     return done
 
 
-def is_staged(profile: Profile, path: str) -> bool:
+def waits_for_restart(profile: Profile, path: str) -> bool:
     """Whether the value works only after a restart or a change of place."""
     setting = profile.by_path[path]
-    return setting.takes == "on-restart" or setting.role in ("address", "speed")
+    return setting.takes == "on-restart" or setting.role in PLACE
 
 
 def unkept_paths(profile: Profile, running: Document, startup: Document) -> list[str]:
     """Settings whose value would go at the next power cut."""
-    if not startup:
+    if not startup or running == startup:
         return []
     return [
         change.path
@@ -64,14 +90,9 @@ def unkept_paths(profile: Profile, running: Document, startup: Document) -> list
     ]
 
 
-def _step(device: str, action: str, profile: Profile, changes: Sequence[Change], seconds: float) -> StepState:
-    disturbs = sorted({d for change in changes for d in profile.by_path[change.path].disturbs})
-    params: dict[str, Any] = {
-        "changes": [change.as_dict() for change in changes],
-        "disturbs": disturbs,
-        "seconds": seconds,
-    }
-    return StepState(0, device, action, params)
+def would_be_kept(profile: Profile, running: Document, startup: Document) -> list[str]:
+    """Paths whose running value a store would keep; what waits for a restart is told by what was staged."""
+    return [path for path in unkept_paths(profile, running, startup) if not waits_for_restart(profile, path)]
 
 
 def restart_seconds(profile: Profile) -> float:
@@ -79,68 +100,201 @@ def restart_seconds(profile: Profile) -> float:
     return reach.restart_seconds if reach else 10.0
 
 
-def plan_changes(
-    profile: Profile, device: str, changes: Sequence[Change], running: Document, startup: Document, *, keep: bool = True
-) -> DevicePlan:
+@dataclass
+class _Sorted:
+    """Changes by what becomes of them. `placed` change the place without a restart."""
+
+    at_once: list[Change] = field(default_factory=list)
+    staged: list[Change] = field(default_factory=list)
+    placed: list[Change] = field(default_factory=list)
+    fleeting: list[Change] = field(default_factory=list)
+
+
+def _sort(subject: Subject, changes: Sequence[Change]) -> _Sorted:
+    found = _Sorted()
+    for change in in_order(subject.profile, changes):
+        setting = subject.profile.by_path[change.path]
+        if setting.role in PLACE and (setting.takes != "on-restart" or Ability.READDRESS in subject.abilities):
+            found.placed.append(change)
+        elif setting.takes == "on-restart":
+            found.staged.append(change)
+        elif setting.kept == "never":
+            found.fleeting.append(change)
+        else:
+            found.at_once.append(change)
+    if not found.staged:  # nothing takes it back within this plan, so it keeps its place in the order
+        found.at_once = in_order(subject.profile, [*found.at_once, *found.fleeting])
+        found.fleeting = []
+    return found
+
+
+def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = True) -> DevicePlan:
     """Steps for given changes. `keep=False` leaves out the store, for values to try."""
-    plan = DevicePlan(device)
+    plan, profile = DevicePlan(subject.device), subject.profile
     for change in changes:
-        checked(profile, change.path, change.after)
-    at_once = in_order(profile, [c for c in changes if not is_staged(profile, c.path)])
-    staged = in_order(profile, [c for c in changes if is_staged(profile, c.path)])
-    if at_once:
-        plan.steps.append(_step(device, "write", profile, at_once, SECONDS["write"]))
-    needs_store = any(profile.by_path[c.path].kept == "when-stored" for c in at_once)
-    loose = [path for path in unkept_paths(profile, running, startup) if not is_staged(profile, path)]
-    if keep and (needs_store or loose):
-        step = _step(device, "store", profile, [], SECONDS["store"])
-        step.params["unkept"] = loose
+        if profile.by_path[change.path].type != "secret":
+            checked(profile, change.path, change.after)
+    if not keep:
+        changes = _only_to_try(subject, changes, plan)
+    if changes and not _reachable(subject, changes, plan):
+        return plan
+    sorted_ = _sort(subject, changes)
+    if sorted_.at_once:
+        plan.steps.append(_step(subject, "write", sorted_.at_once, SECONDS["write"]))
+    if sorted_.staged:
+        step = _step(subject, "stage", sorted_.staged, SECONDS["stage"])
+        for data in step.params["changes"]:
+            waits = get(subject.startup, data["path"])
+            if waits is not MISSING and waits != data["from"]:
+                data["waits"] = waits
         plan.steps.append(step)
-    if staged:
-        plan.steps.append(_step(device, "move", profile, staged, restart_seconds(profile)))
-    document = merged(running, {change.path: change.after for change in changes})
-    for change in changes:
-        plan.remarks += [f"{change.path}: {reason}" for reason in unmet_needs(profile, change.path, document)]
+    if keep:
+        _add_store(subject, plan, [*sorted_.at_once, *sorted_.staged])
+    if any(get(subject.running, change.path) != change.after for change in sorted_.staged):
+        moves = any(profile.by_path[c.path].role in PLACE for c in sorted_.staged)
+        step = _step(subject, "readdress" if moves else "restart", sorted_.staged, restart_seconds(profile))
+        step.params["by"] = "restart"
+        plan.steps.append(step)
+    if sorted_.placed:
+        _add_place(subject, plan, sorted_.placed, keep)
+    if sorted_.fleeting:
+        plan.steps.append(_step(subject, "write", sorted_.fleeting, SECONDS["write"]))
+    _remark(subject, plan, changes)
     return plan
 
 
-def plan_intended(
-    profile: Profile, device: str, intended: Document, running: Document, startup: Document, *, keep: bool = True
-) -> DevicePlan:
+def _reachable(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> bool:
+    """Whether the device's way in can do what the changes need; else that is remarked and nothing planned."""
+    sorted_ = _sort(subject, changes)
+    lacks = []
+    if (sorted_.at_once or sorted_.staged or sorted_.fleeting) and Ability.WRITE not in subject.abilities:
+        lacks.append("no way to write settings")
+    if sorted_.staged and Ability.RESTART not in subject.abilities:
+        lacks.append("no way to restart it from here")
+    if lacks:
+        plan.remarks.append(Remark("left-out", f"Nothing is written: there is {' and '.join(lacks)}."))
+    return not lacks
+
+
+def _only_to_try(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> list[Change]:
+    """What can be tried without being kept."""
+    good = []
+    for change in changes:
+        setting = subject.profile.by_path[change.path]
+        if setting.takes == "at-once" and setting.role not in PLACE:
+            good.append(change)
+        else:
+            when = "a restart, which would take the tried values back" if setting.takes == "on-restart" else "a store"
+            why = when if setting.role not in PLACE else "a change that is kept"
+            plan.remarks.append(Remark("left-out", f"{change.path} was left out: it works only after {why}."))
+    return good
+
+
+def _step(subject: Subject, action: str, changes: Sequence[Change], seconds: float) -> StepState:
+    disturbs = {d for change in changes for d in subject.profile.by_path[change.path].disturbs}
+    if action == "stage":
+        disturbs = set()  # nothing happens yet; the restart disturbs
+    if action in ("restart", "readdress"):
+        disturbs.add("link")
+    params: dict[str, Any] = {
+        "changes": [change.as_dict() for change in changes],
+        "disturbs": sorted(disturbs),
+        "seconds": seconds,
+    }
+    return StepState(0, subject.device, action, params)
+
+
+def _add_store(subject: Subject, plan: DevicePlan, written: Sequence[Change]) -> None:
+    """One store for all that was written, and for what was loose before; left out where nothing needs it."""
+    profile = subject.profile
+    rows = {change.path: subject.row(profile.by_path[change.path]) for change in written}
+    needed = [
+        change
+        for change in written
+        if "store" in rows[change.path].steps and not _kept_so(subject, change, rows[change.path])
+    ]
+    mine = {change.path for change in written}
+    loose = [p for p in would_be_kept(profile, subject.running, subject.startup) if p not in mine]
+    if not (needed or loose):
+        return
+    if Ability.STORE not in subject.abilities:
+        if needed:
+            plan.remarks.append(Remark("not-kept", "It has no way to store: the values go at the next power cut."))
+        return
+    if "startup" not in subject.abilities.sets:
+        text = "Storing keeps all that runs now; what of it was not kept before, the device cannot tell."
+        plan.remarks.append(Remark("keeps-all", text))
+    keeps = [{"path": c.path, "to": c.after} for c in written if "store" in rows[c.path].steps]
+    keeps += [{"path": path, "to": get(subject.running, path)} for path in loose]
+    step = _step(subject, "store", [], SECONDS["store"])
+    works = [keep for keep in keeps if keep["path"] in mine and profile.by_path[keep["path"]].takes == "on-store"]
+    step.params |= {"keeps": keeps, "unkept": loose, "works": works}
+    plan.steps.append(step)
+
+
+def _kept_so(subject: Subject, change: Change, row: Row) -> bool:
+    """Whether a power cut would bring this very value already, and nothing but that is missing."""
+    setting = subject.profile.by_path[change.path]
+    kept = row.kept_by == "startup" and bool(subject.startup) and get(subject.startup, change.path) == change.after
+    return kept and setting.takes == "at-once"
+
+
+def _add_place(subject: Subject, plan: DevicePlan, placed: Sequence[Change], keep: bool) -> None:
+    step = _step(subject, "readdress", placed, restart_seconds(subject.profile))
+    step.params["by"] = "command" if Ability.READDRESS in subject.abilities else "write"
+    plan.steps.append(step)
+    keeps = [{"path": c.path, "to": c.after} for c in placed if subject.profile.by_path[c.path].kept == "when-stored"]
+    if keep and keeps and step.params["by"] == "write" and Ability.STORE in subject.abilities:
+        store = _step(subject, "store", [], SECONDS["store"])
+        store.params |= {"keeps": keeps, "unkept": [], "works": []}
+        plan.steps.append(store)
+
+
+def _remark(subject: Subject, plan: DevicePlan, changes: Sequence[Change]) -> None:
+    document = merged(subject.running, {change.path: change.after for change in changes})
+    for change in changes:
+        for reason in unmet_needs(subject.profile, change.path, document):
+            plan.remarks.append(Remark("no-effect", f"{change.path}: {reason}"))
+        setting = subject.profile.by_path[change.path]
+        if setting.kept == "never":
+            plan.remarks.append(Remark("not-kept", f"{change.path}: nothing keeps it through a power cut."))
+
+
+def plan_intended(subject: Subject, intended: Document, *, keep: bool = True) -> DevicePlan:
     """What brings the device to what people decided."""
-    changes = [c for c in towards(running, intended) if c.path in profile.by_path]
-    return plan_changes(profile, device, changes, running, startup, keep=keep)
+    return plan_changes(subject, wanted_changes(subject, intended), keep=keep)
 
 
-def plan_restore(
-    profile: Profile, device: str, backup_profile: str, backup: Document, running: Document, startup: Document
-) -> DevicePlan:
+def wanted_changes(subject: Subject, wanted: Document) -> list[Change]:
+    """Changes towards wanted values that the profile knows. What is staged already is not changed again."""
+    return [c for c in towards(subject.running, wanted) if c.path in subject.profile.by_path]
+
+
+def plan_restore(subject: Subject, backup_profile: str, backup: Document) -> DevicePlan:
     """What brings the device back to a backup's running values. Refuses another model's backup."""
-    if backup_profile != profile.id:
+    if backup_profile != subject.profile.id:
         raise WrongModel(
-            f"The backup is of a {backup_profile}, the device is a {profile.id}.",
+            f"The backup is of a {backup_profile}, the device is a {subject.profile.id}.",
             "Choose a backup of the same model. Nothing was changed.",
-            target=device,
+            target=subject.device,
         )
-    changes = towards(running, backup, profile.writable)
-    return plan_changes(profile, device, changes, running, startup)
+    known = subject.profile.by_path
+    changes = [
+        c for c in towards(subject.running, backup) if c.path in known and not known[c.path].reserved
+    ]  # fmt: skip
+    gone = [c.path for c in towards({}, backup) if c.path not in known]
+    plan = plan_changes(subject, changes)
+    if gone:
+        names = ", ".join(gone[:5]) + (f" and {len(gone) - 5} more" if len(gone) > 5 else "")
+        plan.remarks.append(
+            Remark("left-out", f"The backup has values that this profile does not know any more, left out: {names}.")
+        )
+    return plan
 
 
-def plan_back(
-    profile: Profile, device: str, steps: Sequence[StepState], running: Document, startup: Document
-) -> DevicePlan:
-    """Takes back what the done steps of a run wrote, where the before-values are known."""
-    first: dict[str, Change] = {}
-    for step in steps:
-        if step.device == device and step.state == "done":
-            for data in step.params.get("changes", []):
-                change = Change.from_dict(data)
-                if change.before is not None:
-                    first.setdefault(change.path, change)
-    wanted: Document = {}
-    for change in first.values():
-        put(wanted, change.path, change.before)
-    return plan_changes(profile, device, towards(running, wanted), running, startup)
+def left_out(device: str, error: NetloomError) -> DevicePlan:
+    """The plan of a device that cannot be planned: the reason, and nothing to write."""
+    return DevicePlan(device, remarks=[Remark("left-out", f"It was left out: {error.message} {error.hint}".strip())])
 
 
 def number(plans: Sequence[DevicePlan]) -> list[StepState]:
@@ -149,3 +303,11 @@ def number(plans: Sequence[DevicePlan]) -> list[StepState]:
     for ordinal, step in enumerate(steps):
         step.ordinal = ordinal
     return steps
+
+
+def effect(steps: Sequence[StepState]) -> list[list[Any]]:
+    """All that the steps will change, keep and disturb: what a plan's digest is made of."""
+    return [
+        [s.device, s.action, s.params.get("changes", []), s.params.get("keeps", []), s.params.get("by", "")]
+        for s in steps
+    ]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from netloom_core.plan.documents import Document, put
+from netloom_core.documents.tree import Document, put
 from netloom_core.profiles.schema import Profile, Setting
 
 _BY_TYPE: dict[str, str | int | bool] = {
@@ -28,5 +28,7 @@ def default_of(setting: Setting) -> str | int | bool:
 def default_document(profile: Profile) -> Document:
     document: Document = {}
     for path, setting in profile.by_path.items():
+        if setting.type == "secret":
+            continue  # a document never holds one
         put(document, path, default_of(setting))
     return document

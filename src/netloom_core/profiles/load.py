@@ -10,6 +10,7 @@ import yaml
 from pydantic import ValidationError
 
 from netloom_core.errors import ProfileError
+from netloom_core.profiles.checks import problems
 from netloom_core.profiles.schema import Profile
 
 MAX_PROFILE_BYTES = 1_000_000
@@ -22,13 +23,16 @@ def load_profile(path: Path) -> Profile:
     if len(raw) > MAX_PROFILE_BYTES:
         raise ProfileError(f"{path.name} is larger than {MAX_PROFILE_BYTES} bytes.", "Is it a profile at all?")
     try:
-        return Profile.model_validate(yaml.safe_load(raw))
+        profile = Profile.model_validate(yaml.safe_load(raw))
     except yaml.YAMLError as error:
         raise ProfileError(f"{path.name} is not YAML: {error}", "Mend the file at the line named.") from error
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "the whole"
         raise ProfileError(f"{path.name}: {where}: {first['msg']}", "docs/profiles.md describes the form.") from error
+    for problem in problems(profile):
+        raise ProfileError(f"{path.name}: {problem}", "docs/profiles.md says what each protocol can do.")
+    return profile
 
 
 class Library:

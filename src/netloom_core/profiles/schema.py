@@ -49,7 +49,7 @@ class Setting(_Part):
 
     path: str = Field(pattern=r"^(/[A-Za-z0-9_{}-]+)+$")
     label: str
-    type: Literal["text", "integer", "choice", "boolean", "ipv4", "netmask"]
+    type: Literal["text", "integer", "choice", "boolean", "ipv4", "netmask", "secret"]
     unit: str = ""
     minimum: int | None = None
     maximum: int | None = None
@@ -61,7 +61,7 @@ class Setting(_Part):
     reserved: str = ""
     needs: list[Need] = []
     disturbs: list[Disturbs] = []
-    role: Literal["", "address", "speed", "name"] = ""
+    role: Literal["", "address", "speed", "name", "password"] = ""
     pointer: str = ""
     table: TableEntry | None = None
     repeat: str = Field(default="", pattern=r"^(\d+\.\.\d+)?$")
@@ -183,11 +183,15 @@ class Phrase(_Part):
 
 
 class ConsoleReach(_Part):
-    """A console for people: over the device's serial line, Telnet or SSH."""
+    """A console for people: over the device's serial line, Telnet or SSH.
+
+    `asks_for_secret` are regular expressions of prompts after which what is typed is kept out of the log.
+    """
 
     kind: Literal["serial", "telnet", "ssh"]
     port: int = Field(default=0, ge=0, le=65535)
     line_end: str = "\r"
+    asks_for_secret: list[str] = Field(default=[], max_length=12)
     phrases: list[Phrase] = []
 
 
@@ -277,6 +281,11 @@ class Profile(_Part):
             for one in _written_out(setting):
                 result[one.path] = one
         return result
+
+    @cached_property
+    def order(self) -> dict[str, int]:
+        """Where in the file a setting stands."""
+        return {path: index for index, path in enumerate(self.by_path)}
 
     @cached_property
     def by_point(self) -> dict[str, Point]:

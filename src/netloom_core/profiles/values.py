@@ -5,8 +5,8 @@ from __future__ import annotations
 import ipaddress
 from typing import Any
 
+from netloom_core.documents.tree import MISSING, Document, get
 from netloom_core.errors import OutOfRange, Reserved, UnknownSetting
-from netloom_core.plan.documents import MISSING, Document, get
 from netloom_core.profiles.schema import Profile, Setting
 
 
@@ -93,6 +93,17 @@ def _netmask(setting: Setting, value: Any) -> str:
         raise _wrong(setting, value, "a netmask like 255.255.255.0") from None
 
 
+def _secret(setting: Setting, value: Any) -> str:
+    """A reference to the text, or the text itself, which whoever keeps it makes a reference of."""
+    if not isinstance(value, str) or not value or len(value) > setting.max_length or not value.isprintable():
+        raise OutOfRange(
+            f"{setting.label} ({setting.path}) cannot be that.",
+            f"Give text of 1 to {setting.max_length} characters on one line. Nothing was changed.",
+            target=setting.path,
+        )
+    return value
+
+
 _CHECKS = {
     "text": _text,
     "integer": _integer,
@@ -100,6 +111,7 @@ _CHECKS = {
     "boolean": _boolean,
     "ipv4": _ipv4,
     "netmask": _netmask,
+    "secret": _secret,
 }
 
 

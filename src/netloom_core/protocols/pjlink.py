@@ -14,6 +14,7 @@ from netloom_core.protocols.xml import clean
 PORT = 4352
 SEARCH = b"%2SRCH\r"
 MAX_LINE = 256
+CLASS_2 = "%2"
 # Asked in this order; class 2 ones are ERR1 or silence on class 1 units.
 QUESTIONS = {
     "%1INF1": "maker",

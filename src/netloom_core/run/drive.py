@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
-from netloom_core.errors import NetloomError, OutOfRange, ReadBackMismatch, UnknownSetting
+import asyncio
+import secrets
+
+from netloom_core.bus.turns import Priority
+from netloom_core.errors import NetloomError, NoAnswer, OutOfRange, ReadBackMismatch, UnknownSetting
+from netloom_core.live.session import Talk
+from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
-from netloom_core.model.ports import DriverSource, Host
 from netloom_core.model.work import JournalEntry
 from netloom_core.profiles.schema import Profile
+from netloom_core.run.steps.base import Records
+from netloom_core.run.supervisor import insist, own_fault
+
+DRIVE_S = 20.0
 
 
 def checked_point(profile: Profile, point: str, state: str) -> None:
@@ -19,34 +28,64 @@ def checked_point(profile: Profile, point: str, state: str) -> None:
 
 
 async def drive(
-    target: Target, profile: Profile, point: str, state: str, drivers: DriverSource, host: Host, by: str
+    target: Target, profile: Profile, point: str, state: str, sessions: Sessions, records: Records, by: str
 ) -> dict[str, str]:
-    """Drive and read back; returns all states. Raises ReadBackMismatch when it did not follow."""
+    """Drive and read back; returns all states. Raises ReadBackMismatch when it did not follow.
+
+    The states before are asked on the same session, so who is there is proven before the journal
+    names the device.
+    """
     checked_point(profile, point, state)
+    intent = secrets.token_hex(8)
+    talk = await sessions.talk(target, f"{by} drives", Priority.DRIVE)
 
-    async def tell(kind: str, before: str | None, outcome: str = "", now: str | None = None) -> None:
-        change = {"path": f"point:{point}", "from": before, "to": state, "read_back": now}
-        await host.journal(
-            JournalEntry(
-                kind, "", target.device, target.line.id, target.address, "drive", by, outcome, changes=(change,)
-            )
-        )
+    async def tell(kind: str, before: str | None, outcome: str = "", now: str | None = None, said: str = "") -> None:
+        change = {"path": f"point:{point}", "from": before, "to": state}
+        if kind == "outcome":
+            change["read_back"] = now
+        entry = JournalEntry(
+            kind, "", target.device, target.line.id, target.address, "drive", by, intent,
+            outcome=outcome, message=said, changes=(change,),
+        )  # fmt: skip
+        if kind == "intent":
+            await records.intend(entry)
+        else:
+            await insist(lambda: records.conclude(entry), "what came of a drive")
 
-    driver = await drivers.open(target)
+    late = NoAnswer(
+        f"{target.name} did not do it within {DRIVE_S:g} s, and it was given up. "
+        f"Whether {point} followed is not known.",
+        "Look at its state before it is driven again.",
+        target=target.device,
+    )
+    # Never later than whoever pressed it is told: what switches a minute afterwards is a danger. What came of it
+    # is written down without any limit.
+    deadline = asyncio.get_running_loop().time() + DRIVE_S
     try:
-        before = (await driver.states()).get(point)
-        await tell("intent", before)
-        try:
-            await driver.drive(point, state)
-            states = await driver.states()
-        except NetloomError as error:
-            await tell("outcome", before, error.outcome)
-            raise
-    finally:
-        await driver.close()
+        async with asyncio.timeout_at(deadline):
+            before = (await talk.states()).get(point)
+    except TimeoutError:
+        raise late from None
+    await tell("intent", before)
+    try:
+        async with asyncio.timeout_at(deadline):
+            states, trouble = await _act(talk, point, state)
+    except TimeoutError:
+        await tell("outcome", before, "unknown", said=late.message)
+        raise late from None
+    except NetloomError as error:
+        await tell("outcome", before, "failed" if error.outcome == "not_sent" else "unknown", said=error.message)
+        raise
+    except Exception as error:
+        await tell("outcome", before, "unknown", said=own_fault(error).message)
+        raise
     followed = states.get(point) == state
-    await tell("outcome", before, "done" if followed else "failed", states.get(point))
-    if not followed:
+    unseen = point not in states
+    word = "unproven" if unseen and trouble is None else "done" if followed else "failed"
+    await tell("outcome", before, word, states.get(point), trouble.message if trouble else "")
+    if trouble is not None and not followed:
+        raise trouble
+    if not followed and not unseen:
         raise ReadBackMismatch(
             f"{point} of {target.name} is {states.get(point)!r} after being driven to {state!r}.",
             "A pulse may have ended already; otherwise something else holds it.",
@@ -54,3 +93,18 @@ async def drive(
             outcome="applied",
         )
     return states
+
+
+async def _act(talk: Talk, point: str, state: str) -> tuple[dict[str, str], NetloomError | None]:
+    """The states after it, and what it answered if that was an error. Raises where no look tells what came of it."""
+    trouble: NetloomError | None = None
+    try:
+        await talk.drive(point, state)
+    except NetloomError as error:
+        if error.outcome == "not_sent":
+            raise
+        trouble = error
+    try:
+        return await talk.states(), trouble
+    except NetloomError as error:
+        raise trouble or error from error

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import ipaddress
 import socket
 from collections.abc import Callable
@@ -9,14 +10,16 @@ from dataclasses import dataclass, field
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
+from netloom_core.live.sessions import Sessions
 from netloom_core.model.access import Access
-from netloom_core.model.device import Target
+from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.pace import Share
 
 MAX_FACT = 400
+LOOK_AGAIN_S = 0.1
 
 
 @dataclass
@@ -27,8 +30,8 @@ class Look:
     are looked at first. `saw` takes each sighting at once; `progress` takes steps done and
     in all; `note` takes a sentence about what was left out and why. Every packet is taken
     from `pace` before it is sent. `methods` are all that run on this line; `parent` leads a
-    line behind a device. `only` narrows the look to these addresses; `heard` holds those that
-    any method saw so far.
+    line behind a device, and is asked on its one session. `only` narrows the look to these
+    addresses; `heard` holds those that any method saw so far, `bore` the keys that each told.
     """
 
     line: Line
@@ -43,7 +46,9 @@ class Look:
     access: Access = field(default_factory=Access)
     methods: tuple[Method, ...] = ()
     parent: Target | None = None
+    sessions: Sessions | None = None
     heard: set[str] = field(default_factory=set)
+    bore: dict[str, set[str]] = field(default_factory=dict)
     only: frozenset[str] = frozenset()
 
     def wanted(self, address: str) -> bool:
@@ -58,6 +63,22 @@ class Look:
         """Give a sighting; empty facts are left out, long ones cut."""
         kept = {name: value[:MAX_FACT] for name, value in facts.items() if value}
         self.saw(Sighting(self.line.id, address, method, self.clock.now(), kept))
+
+    async def login(self, address: str, seconds: float = 0.0) -> Credentials | None:
+        """The credentials for who is there, once it was proven in this sweep that it is the device they belong to.
+
+        Waits at most `seconds` for another method to tell who it is.
+        """
+        login = self.access.logins.get(address)
+        if login is None:
+            return None
+        loop = asyncio.get_running_loop()
+        deadline = loop.time() + seconds
+        while login.keys and not login.keys & self.bore.get(address, set()):
+            if loop.time() >= deadline:
+                return None
+            await asyncio.sleep(LOOK_AGAIN_S)
+        return login.credentials
 
     def accepts(self, address: str) -> bool:
         """Whether somebody who answers from there is on this line's wire.

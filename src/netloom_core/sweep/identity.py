@@ -15,22 +15,15 @@ so an old sighting's MAC leads to a serial number that only another method tells
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
+from netloom_core.identity.keys import GRADE, keys_of, kind_of, serial_part
 from netloom_core.model.device import Identity
 from netloom_core.model.line import address_key
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
-
-_PLACEHOLDER = re.compile(
-    r"^(0+|f+|-+|n/?a|none|unknown|not ?set|default|serial( ?number)?|1234567890?)$", re.IGNORECASE
-)
-_MAC = re.compile(r"^[0-9a-f]{2}(:[0-9a-f]{2}){5}$")
-_UUID = re.compile(r"^[0-9a-f]{8}-?([0-9a-f]{4}-?){3}[0-9a-f]{12}$")
-GRADE = {"serial": 1, "rdm": 2, "uuid": 2, "usb": 2, "mac": 3}
 
 # Whose facts and whose address count when several methods tell: what answered us there
 # itself comes before what was announced or seen by somebody else.
@@ -89,40 +82,6 @@ class Finding:
     places: tuple[Place, ...] = ()
     same_as: tuple[str, ...] = ()
     sightings: list[Sighting] = field(default_factory=list)
-
-
-def keys_of(facts: dict[str, str], library: Library | None = None) -> list[tuple[str, str]]:
-    """(kind, key) of every fact that names a device; placeholders and broken ones are left out."""
-    found = []
-    serial, maker = facts.get("serial", "").strip(), facts.get("maker", "").strip()
-    if serial and maker and not _PLACEHOLDER.match(serial):
-        found.append(("serial", Identity(maker=library.maker(maker) if library else maker, serial=serial).key))
-    if uid := facts.get("rdm_uid", "").lower():
-        found.append(("rdm", f"rdm:{uid}"))
-    uuid = facts.get("uuid", "").lower()
-    if _UUID.match(uuid) and len(set(uuid) - {"-"}) > 1:
-        found.append(("uuid", f"uuid:{uuid.replace('-', '')}"))
-    if usb := facts.get("usb_serial", "").lower():
-        found.append(("usb", f"usb:{usb}"))
-    for mac in dict.fromkeys([facts.get("mac", ""), *facts.get("macs", "").split()]):
-        lowered = mac.lower().replace("-", ":")
-        if _MAC.match(lowered) and not int(lowered[:2], 16) & 1 and lowered != "00:00:00:00:00:00":
-            found.append(("mac", f"mac:{lowered}"))
-    return found
-
-
-def kind_of(key: str) -> str:
-    head = key.partition(":")[0]
-    return head if head in GRADE and "|" not in head else "serial"
-
-
-def best_key(keys: Iterable[str]) -> str:
-    """The one of highest grade; what the record is told apart by."""
-    return min(keys, key=lambda key: (GRADE[kind_of(key)], key), default="")
-
-
-def serial_part(key: str) -> str:
-    return key.rpartition("|")[2]
 
 
 class _Cluster:
@@ -211,7 +170,7 @@ def fuse(sightings: Iterable[Sighting], known: Iterable[Known], library: Library
         number = fusion.new()
         cluster = fusion.clusters[number]
         cluster.seen.append(sighting)
-        for kind, key in keys_of(sighting.facts, library):
+        for kind, key in keys_of(sighting.facts, library.maker):
             cluster.add_key(kind, key)
             holders[GRADE[kind]][key].append(number)
         if sighting.address:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
-from netloom_core.errors import NetloomError
+from netloom_core.errors import NetloomError, OwnFault
+from netloom_core.identity.keys import keys_of
+from netloom_core.live.sessions import Sessions
 from netloom_core.model.access import Access
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
@@ -20,6 +23,7 @@ from netloom_core.sweep.identity import Finding, Known, fuse
 from netloom_core.sweep.methods.registry import METHODS
 from netloom_core.sweep.pace import RATE, Pace
 
+log = logging.getLogger("netloom.sweep")
 TICK_S = 0.5
 MAX_SIGHTINGS = 50_000  # of one sweep; more is a flood and not evidence
 
@@ -67,6 +71,7 @@ async def sweep(
     methods: Sequence[Method] = METHODS,
     access: Mapping[str, Access] | None = None,
     parents: Mapping[str, Target] | None = None,
+    sessions: Sessions | None = None,
     rate: int = RATE,
     only: frozenset[str] = frozenset(),
     stop: asyncio.Event | None = None,
@@ -81,6 +86,7 @@ async def sweep(
     for line in lines:
         chosen = tuple(method for method in fitting(line, library, methods) if method.name not in line.off)
         pace, heard = Pace(rate), set[str]()
+        bore: dict[str, set[str]] = {}
         for method in chosen:
             report = Report(line.id, method.name, method.title)
             result.reports.append(report)
@@ -92,14 +98,16 @@ async def sweep(
                 expected=tuple(
                     (p.address, p.speed) for k in known for p in k.everywhere if p.line == line.id and p.address
                 ),
-                saw=_taker(result, heard, saw),
+                saw=_taker(result, heard, bore, library, saw),
                 progress=_teller(line, method, progress),
                 note=report.notes.append,
                 pace=pace.share(),
                 access=(access or {}).get(line.id, Access()),
                 methods=chosen,
                 parent=(parents or {}).get(line.id),
+                sessions=sessions,
                 heard=heard,
+                bore=bore,
                 only=only,
             )
             tasks.append(asyncio.create_task(_one(method, look, report, result)))
@@ -129,10 +137,17 @@ def _aliases(method: str) -> tuple[str, ...]:
     return (method, *_ALSO.get(method, ()))
 
 
-def _taker(result: SweepResult, heard: set[str], saw: Callable[[Sighting], None]) -> Callable[[Sighting], None]:
+def _taker(
+    result: SweepResult,
+    heard: set[str],
+    bore: dict[str, set[str]],
+    library: Library,
+    saw: Callable[[Sighting], None],
+) -> Callable[[Sighting], None]:
     def take(sighting: Sighting) -> None:
         if len(result.sightings) < MAX_SIGHTINGS:
             heard.add(sighting.address)
+            bore.setdefault(sighting.address, set()).update(k for _, k in keys_of(sighting.facts, library.maker))
             result.sightings.append(sighting)
             saw(sighting)
 
@@ -153,22 +168,29 @@ async def _one(method: Method, look: Look, report: Report, result: SweepResult) 
         report.state = "done"
     except NetloomError as error:
         report.state = "failed"
-        report.notes.append(error.message)
-        result.troubles.append(
-            {
-                "line": look.line.id,
-                "method": method.name,
-                "code": error.code,
-                "message": error.message,
-                "try": error.hint,
-            }
-        )
+        result.troubles.append(_trouble(look, method, report, error))
+    except Exception as error:
+        log.exception("sweep method %s broke on %s", method.name, look.line.name)
+        report.state = "failed"
+        fault = OwnFault(f"The method {method.title} made a mistake of its own ({type(error).__name__}).")
+        result.troubles.append(_trouble(look, method, report, fault))
     finally:
         if ticking is not None:
             ticking.cancel()
         look.progress(1, 1)
         report.seconds = round(loop.time() - begun, 2)
         report.sent = look.pace.sent
+
+
+def _trouble(look: Look, method: Method, report: Report, error: NetloomError) -> dict[str, str]:
+    report.notes.append(error.message)
+    return {
+        "line": look.line.id,
+        "method": method.name,
+        "code": error.code,
+        "message": error.message,
+        "try": error.hint,
+    }
 
 
 async def _tick(look: Look, seconds: float) -> None:

@@ -7,7 +7,7 @@ from typing import Any
 import orjson
 from django.db import models
 
-from netloom_core.plan.documents import canonical, digest
+from netloom_core.documents.tree import canonical, digest
 from netloom_server.installation.models import Device, new_id
 
 

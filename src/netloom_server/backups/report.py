@@ -6,13 +6,12 @@ from typing import Any
 
 from django.utils import timezone
 
-from netloom_core.plan.documents import MISSING, get
+from netloom_core.documents.tree import MISSING, get
 from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Backup, Document
 from netloom_server.installation.models import Device, Installation, Line
 from netloom_server.installation.present import state_of
-from netloom_server.runs.models import JournalEntry
-from netloom_server.runs.services import journal_break
+from netloom_server.runs import journal
 
 
 def report_of(library: Library) -> dict[str, Any]:
@@ -23,15 +22,15 @@ def report_of(library: Library) -> dict[str, Any]:
     devices = list(Device.objects.filter(taken_in=True).select_related("line", "area").order_by("line__name", "name"))
     names = {d.running for d in devices} | {b.running_id for b in baselines.values()}
     documents = Document.load_many(names)
-    last = JournalEntry.objects.order_by("-id").first()
+    head = journal.head()
     return {
         "site": site.name if site else "Installation",
         "made": timezone.now(),
         "lines": Line.objects.all(),
         "devices": [_device(d, library, documents, baselines.get(d.id)) for d in devices],
-        "journal_entries": JournalEntry.objects.count(),
-        "journal_hash": last.hash if last else "",
-        "journal_whole": journal_break() is None,
+        "journal_entries": head.count,
+        "journal_hash": head.hash if head.count else "",
+        "journal_whole": journal.broken_at() is None,
     }
 
 

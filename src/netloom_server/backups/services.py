@@ -9,19 +9,28 @@ from django.db import transaction
 from django.utils import timezone
 
 from netloom_core.backup.archive import Archive, ArchivedBackup
+from netloom_core.documents.diff import differences
 from netloom_core.errors import RequestError
-from netloom_core.plan.diff import differences
+from netloom_core.identity.keys import serial_key
 from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Backup, Document
 from netloom_server.config.problems import NotFound
 from netloom_server.installation.models import Device, Installation
 from netloom_server.installation.records import recount
+from netloom_server.runs import journal
 
 
-def keep_backup(device: Device, run: str, by: str, baseline: bool, library: Library) -> str:
-    """The documents of a device that was just read, as a backup."""
+@transaction.atomic
+def keep_backup(ident: str, run: str, by: str, baseline: bool, library: Library) -> str:
+    """The documents of a device that was just read, as a backup; a run keeps each device once."""
+    device = Device.objects.select_related("line").get(id=ident)
     if not device.running:
         raise RequestError(f"{device.name} was not read, so there is nothing to keep.")
+    made = Backup.objects.filter(device=device, run=run).first() if run else None
+    if made is not None and (made.running_id, made.startup_id or "") == (device.running, device.startup):
+        return made.id
+    if made is not None:
+        made.delete()  # of the same run, before it was cut off; what is read now is what the run gives
     backup = Backup.objects.create(
         device=device,
         run=run,
@@ -102,7 +111,8 @@ def to_archive(backups: list[Backup]) -> Archive:
                 startup=b.startup_id or "",
             )
         )
-    return Archive(site.name if site else "", archived, Document.load_many(names))
+    head = journal.head().as_dict()
+    return Archive(site.name if site else "", archived, Document.load_many(names), head)
 
 
 @transaction.atomic
@@ -118,8 +128,8 @@ def from_archive(archive: Archive) -> tuple[int, int]:
     for item in archive.backups:
         if Backup.objects.filter(id=item.id).exists():
             continue
-        key = f"{item.maker.casefold()}|{item.serial.casefold()}"
-        device = Device.objects.filter(identity_key=key).first() if item.serial else None
+        key = serial_key(item.maker, item.serial)
+        device = Device.objects.filter(unit__identity_key=key).first() if key else None
         Backup.objects.create(
             id=item.id[:12],
             device=device,

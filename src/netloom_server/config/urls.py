@@ -63,6 +63,7 @@ urlpatterns = [
     path("api/consoles/<str:ident>/log", consoles.LogView.as_view()),
     path("api/consoles/<str:ident>/stream", consoles.stream),
     path("api/plans", runs.PlansView.as_view()),
+    path("api/plans/<str:ident>", runs.PlanView.as_view()),
     path("api/runs", runs.RunsView.as_view()),
     path("api/runs/<str:ident>", runs.RunView.as_view()),
     path("api/runs/<str:ident>/cancel", runs.CancelView.as_view()),

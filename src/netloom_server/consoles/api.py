@@ -102,11 +102,17 @@ class ConsolesView(APIView):
         title, kind, how, opener = _way(device, line, data, by)
         log = ConsoleLog.objects.create(device=device, line=line, title=title, kind=kind, by=by)
         try:
-            engine().call(engine().desk.open(log, opener), OPEN_S)
+            engine().call(engine().desk.open(log, opener, _prompts(device)), OPEN_S)
         except NetloomError:
             log.delete()
             raise
         return Response({"id": log.id, "title": title, "kind": kind, "settings": how}, 201)
+
+
+def _prompts(device: Device | None) -> list[str]:
+    """How the device asks for a secret, as its profile knows."""
+    profile = engine().library.get(device.profile) if device else None
+    return profile.reach.console.asks_for_secret if profile and profile.reach.console else []
 
 
 Opener = Callable[[], AbstractAsyncContextManager[Console]]
@@ -138,6 +144,9 @@ def _way(device: Device | None, line: Line, data: dict[str, Any], by: str) -> tu
     how = f"{host} port {port}"
     if offered["kind"] == "telnet":
         return device.name, "telnet", how, lambda: open_telnet(source, host, port)
+    if records.can_be_read(device, library):
+        # Its settings are reached as well: it proves there who it is, before a password is said to it.
+        engine().do({"do": "prove", "device": device.id}, OPEN_S)
     login = _login(device, data)
     if data["forget_key"]:
         HostKey.objects.filter(device=device).delete()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections import deque
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Sequence
 from contextlib import AbstractAsyncContextManager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -60,12 +60,20 @@ class Desk:
         self._engine = engine
         self._open: dict[str, Session] = {}
 
-    async def open(self, log: ConsoleLog, opener: Callable[[], AbstractAsyncContextManager[Console]]) -> None:
-        """Returns when it is open; raises what kept it from opening, and the log goes again."""
+    async def open(
+        self,
+        log: ConsoleLog,
+        opener: Callable[[], AbstractAsyncContextManager[Console]],
+        prompts: Sequence[str] = (),
+    ) -> None:
+        """`prompts` are how the device asks for a secret.
+
+        Returns when it is open; raises what kept it from opening, and the log goes again.
+        """
         if len(self._open) >= MAX_OPEN:
             raise Conflict(f"{MAX_OPEN} consoles are open already.", "Close one.")
         loop = asyncio.get_running_loop()
-        session = Session(log, opener, loop.create_future())
+        session = Session(log, opener, loop.create_future(), Recorder(tuple(prompts)))
         session.typed_at = session.watched_at = loop.time()
         self._open[log.id] = session
         session.task = asyncio.ensure_future(self._serve(session))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db import transaction
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -15,10 +16,10 @@ from netloom_server.config.problems import Conflict, NotFound
 from netloom_server.engine.engine import engine
 from netloom_server.engine.events import newest_id
 from netloom_server.engine.secrets import seal
-from netloom_server.installation import decisions, present, records
+from netloom_server.installation import decisions, fitting, present, records
 from netloom_server.installation import serializers as shapes
 from netloom_server.installation.models import Area, Credential, Device, Installation, Line
-from netloom_server.runs.models import LIVE, Run
+from netloom_server.runs.models import LIVE, Lease
 
 
 def told(device: Device) -> None:
@@ -85,7 +86,7 @@ class DevicesView(APIView):
             try:
                 decisions.set_addresses([(device.id, data["address"], "")], library)
             except RequestError:
-                device.delete()
+                fitting.remove(device)
                 raise
             device.refresh_from_db()
             device.address, device.speed = data["address"], line.speed if line.kind == "serial" else 0
@@ -100,23 +101,14 @@ class DeviceView(APIView):
         device = records.resolve(word)
         states: dict[str, str] = {}
         if request.query_params.get("live") and device.identity_key and device.line_id:
-            states = engine().call(engine().states(records.target_of(device, engine().library)))
+            states = engine().do({"do": "states", "device": device.id})["states"]
         return Response(present.whole_device(device, engine().library, states))
 
     @extend_schema(request=shapes.EditDeviceSerializer, responses=shapes.DeviceSerializer)
     def patch(self, request: Request, word: str) -> Response:
         device = records.resolve(word)
         data = checked(shapes.EditDeviceSerializer, request)
-        if data.get("version") is not None and data["version"] != device.version:
-            raise Conflict(f"Somebody else changed {device.name} while you did.", "Look at it again, then repeat.")
-        if "name" in data:
-            device.name = decisions.unique_name(data["name"], device.id)
-        if "area" in data:
-            device.area = find_area(data["area"])
-        if "profile" in data:
-            decisions.say(device, data["profile"], engine().library)
-        device.version += 1
-        device.save()
+        device = _edited(device.id, data)
         told(device)
         return Response(present.device_as_dict(device, engine().library))
 
@@ -124,11 +116,33 @@ class DeviceView(APIView):
     def delete(self, request: Request, word: str) -> Response:
         """Take a record out of the picture. Its backups and its journal stay."""
         device = records.resolve(word)
-        if Run.objects.filter(state__in=LIVE, steps__device=device.id).exists():
+        if Lease.objects.filter(device=device.id, run__state__in=LIVE).exists():
             raise Conflict(f"A run is working on {device.name}.", "Wait until it has ended.")
-        engine().events.put("device", {"device": device.id})
-        device.delete()
+        ident = device.id
+        fitting.remove(device)
+        engine().forget(ident)
+        engine().events.put("device", {"device": ident})
         return Response(status=204)
+
+
+@transaction.atomic
+def _edited(ident: str, data: dict[str, Any]) -> Device:
+    """Change what was named, on the version that was seen; whatever else changed meanwhile stays."""
+    device = Device.objects.get(id=ident)
+    if data.get("version") is not None and data["version"] != device.version:
+        raise Conflict(f"Somebody else changed {device.name} while you did.", "Look at it again, then repeat.")
+    fields = ["version"]
+    if "name" in data:
+        device.name = decisions.unique_name(data["name"], device.id)
+        fields.append("name")
+    if "area" in data:
+        device.area = find_area(data["area"])
+        fields.append("area")
+    if "profile" in data:
+        fields += decisions.say(device, data["profile"], engine().library)
+    device.version += 1
+    device.save(update_fields=fields)
+    return device
 
 
 class TakeInView(APIView):
@@ -143,7 +157,7 @@ class TakeInView(APIView):
             if data.get("name"):
                 name = decisions.named(data["name"], number, device, area, library, many=len(found) > 1)
             taken.append(decisions.take_in(device, name, area, data.get("stands_for") or "", library))
-        engine().call(engine().read_now([d.id for d in taken if records.can_be_read(d, library)]))
+        engine().do({"do": "read", "devices": [d.id for d in taken if records.can_be_read(d, library)]})
         result = []
         for device in taken:
             device.refresh_from_db()
@@ -159,7 +173,7 @@ class IntendedView(APIView):
         changes = [
             (c["device"], c["path"], decisions.FORGET if c["forget"] else c.get("value")) for c in data["changes"]
         ]
-        devices = decisions.set_intended(changes, engine().library, data.get("versions"))
+        devices = decisions.set_intended(changes, engine().library, data.get("versions"), request.user.get_username())
         for device in devices:
             told(device)
         return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
@@ -204,8 +218,10 @@ class DriveView(APIView):
     def post(self, request: Request, word: str) -> Response:
         device = records.resolve(word)
         data = checked(shapes.DriveSerializer, request)
-        states = engine().call(engine().drive(device.id, data["point"], data["state"], request.user.get_username()))
-        return Response({"states": states})
+        by = request.user.get_username()
+        return Response(
+            engine().do({"do": "drive", "device": device.id, "point": data["point"], "state": data["state"], "by": by})
+        )
 
 
 class WatchView(APIView):
@@ -215,7 +231,7 @@ class WatchView(APIView):
     def post(self, request: Request, word: str) -> Response:
         """Keep live states coming as `points` events for 45 s."""
         device = records.resolve(word)
-        return Response({"states": engine().call(engine().watching.look_at(device.id))})
+        return Response(engine().do({"do": "watch", "device": device.id}))
 
 
 class ProfilesView(APIView):

@@ -5,21 +5,25 @@ from __future__ import annotations
 import copy
 import re
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
 from django.db import transaction
 
 from netloom_core.addressing.conflicts import Holder, check_address
+from netloom_core.documents.tree import MISSING, get, put, remove
 from netloom_core.errors import RequestError
-from netloom_core.plan.documents import MISSING, get, put, remove
+from netloom_core.identity.keys import best_key
+from netloom_core.model.secrets import PREFIX, is_reference, reference
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_core.profiles.values import checked
-from netloom_core.sweep.identity import Place, best_key
+from netloom_core.sweep.identity import Place
 from netloom_server.config.problems import Conflict
-from netloom_server.installation.models import Area, Device, Line
+from netloom_server.engine.secrets import seal
+from netloom_server.installation.fitting import fit, merge, unit_of
+from netloom_server.installation.models import Area, Device, Line, Secret
 from netloom_server.installation.records import recount, resolve
 
 FORGET: Any = object()
@@ -55,7 +59,10 @@ def holders(library: Library, line: Line) -> list[Holder]:
 
 @transaction.atomic
 def set_intended(
-    changes: Sequence[tuple[str, str, Any]], library: Library, versions: dict[str, int] | None = None
+    changes: Sequence[tuple[str, str, Any]],
+    library: Library,
+    versions: dict[str, int] | None = None,
+    by: str = "",
 ) -> list[Device]:
     """Change intended values, all or none. `versions` are those that the person saw.
 
@@ -85,6 +92,8 @@ def set_intended(
             good = checked(profile, path, value)
             if profile.by_path[path].role == "address" and device.line is not None:
                 check_address(device.line.as_core(), str(good), device.id, holders(library, device.line))
+            if profile.by_path[path].type == "secret":
+                good = _kept_secret(device, good, by)
             put(intended, path, good)
         device.intended = intended
         device.version += 1
@@ -92,6 +101,13 @@ def set_intended(
         recount(device, library)
         result.append(device)
     return result
+
+
+def _kept_secret(device: Device, text: str, by: str) -> str:
+    """A reference to the text; one that is a reference of this device's already stays it."""
+    if is_reference(text) and device.secrets.filter(id=text.removeprefix(PREFIX)).exists():
+        return text
+    return reference(Secret.objects.create(device=device, secret=seal(text), set_by=by).id)
 
 
 def set_addresses(assignments: Sequence[tuple[str, str, str]], library: Library) -> list[Device]:
@@ -150,8 +166,8 @@ def named(pattern: str, number: int, device: Device, area: Area | None, library:
 def take_in(device: Device, name: str, area: Area | None, stands_for: str, library: Library) -> Device:
     """Make a found device one of the installation's, as itself or as a planned one.
 
-    `stands_for` is a planned device without identity whose plan it takes over; the
-    found record then goes, its evidence moves along.
+    `stands_for` is a planned device without identity: the found unit is fitted there, and all
+    that was made of the found record moves along.
     """
     if device.taken_in:
         raise Conflict(f"{device.name} belongs to the installation already.")
@@ -164,27 +180,34 @@ def take_in(device: Device, name: str, area: Area | None, stands_for: str, libra
             )
         if planned.profile != device.profile:
             raise RequestError(f"{planned.name} is planned as {planned.profile}, this is a {device.profile}.")
-        for field in ("maker", "model", "serial", "firmware", "identity_key", "facts", "line_id", "address", "speed",
-                      "methods", "seen", "keys", "places", "switch"):  # fmt: skip
+        unit = unit_of(device)
+        fit(planned, unit)
+        fields = ["line", "address", "speed", "places", "placed", "methods", "seen"]
+        for field in fields:
             setattr(planned, field, getattr(device, field))
         planned.status, planned.reasons, planned.version = "known", [], planned.version + 1
-        device.sightings.update(device=planned)
-        device.delete()
-        planned.save()
+        planned.save(update_fields=[*fields, "status", "reasons", "version"])
+        device.refresh_from_db()
+        merge(planned, device)
+        recount(planned, library)
         return planned
     device.name = unique_name(name or device.name, device.id)
     device.area, device.taken_in, device.version = area or device.area, True, device.version + 1
     if device.status in ("new", "unknown"):
         device.status = "known"
-    device.save()
+    device.save(update_fields=["name", "area", "taken_in", "version", "status"])
     return device
 
 
-def adopt(device: Device, values: dict[str, Any], library: Library) -> None:
-    """A restore or an undo is a decision, too: what it wrote is now intended."""
-    profile = library.get(device.profile)
+@transaction.atomic
+def adopt(ident: str, values: Mapping[str, Any], library: Library) -> None:
+    """A restore or an undo is a decision, too: what it wrote is now intended, where something was decided."""
+    device = Device.objects.filter(id=ident).first()
+    profile = library.get(device.profile) if device else None
+    if device is None or profile is None:
+        return
     for path, value in values.items():
-        if profile and path in profile.by_path and get(device.intended, path) is not MISSING:
+        if path in profile.by_path and get(device.intended, path) is not MISSING:
             put(device.intended, path, value)
     device.version += 1
     device.save(update_fields=["intended", "version"])
@@ -211,52 +234,79 @@ def join(device: Device, other: Device) -> Device:
                 "Forget the plan of the one that is not real, then join.",
             )
         device, other = other, device
-    device.apart = [key for key in device.apart if key not in other.keys]
-    device.keys = list(dict.fromkeys([*device.keys, *other.keys]))
-    for field in ("maker", "model", "serial", "firmware", "profile", "line_id", "address", "guess"):
-        if not getattr(device, field):
-            setattr(device, field, getattr(other, field))
+    unit, theirs = unit_of(device), unit_of(other)
+    unit.apart = [key for key in unit.apart if key not in theirs.keys]
+    unit.keys = list(dict.fromkeys([*unit.keys, *theirs.keys]))
+    for name in ("maker", "model", "serial", "firmware", "guess", "running", "startup", "read"):
+        if not getattr(unit, name):
+            setattr(unit, name, getattr(theirs, name))
+    unit.identity_key = best_key([key for key in (unit.identity_key, theirs.identity_key, *unit.keys) if key])
+    unit.facts = {**theirs.facts, **unit.facts}
+    unit.save()
+    _join_places(device, other)
+    if other.seen and device.status in ("missing", "planned"):
+        device.status, device.reasons = "known" if device.taken_in else other.status, []
+    device.version += 1
+    device.save(
+        update_fields=[
+            "profile",
+            "line",
+            "address",
+            "speed",
+            "places",
+            "placed",
+            "seen",
+            "status",
+            "reasons",
+            "version",
+        ]
+    )
+    merge(device, other)
+    return device
+
+
+def _join_places(device: Device, other: Device) -> None:
+    device.profile = device.profile or other.profile
+    if not device.line_id:
+        device.line_id, device.address, device.speed = other.line_id, other.address, other.speed
     mine = Place(device.line_id or "", device.address, device.speed)
     theirs = [Place(other.line_id or "", other.address, other.speed), *(Place(**p) for p in other.places)]
     places = dict.fromkeys([*(Place(**p) for p in device.places), *theirs])
     device.places = [asdict(place) for place in places if place != mine and place.line and place.address]
-    device.identity_key = best_key([key for key in (device.identity_key, other.identity_key, *device.keys) if key])
-    device.facts = {**other.facts, **device.facts}
     device.seen = max((seen for seen in (device.seen, other.seen) if seen), default=None)
-    if other.seen and device.status in ("missing", "planned"):
-        device.status, device.reasons = "known" if device.taken_in else other.status, []
-    device.version += 1
-    other.sightings.update(device=device)
-    other.delete()
-    device.save()
-    return device
+    device.placed = max((at for at in (device.placed, other.placed) if at), default=None)
 
 
 @transaction.atomic
 def part(device: Device, keys: list[str]) -> Device:
     """Say that these keys are not the device's: what tells them is another device, from the next sweep on."""
-    mine = set(device.keys) | {device.identity_key}
+    unit = unit_of(device)
+    mine = set(unit.keys) | {unit.identity_key}
     unknown = [key for key in keys if key not in mine]
     if unknown or not keys:
         raise RequestError(
             f"{device.name} is not known by {', '.join(unknown) or 'nothing'}.", "Choose one of its own."
         )
-    left = [key for key in dict.fromkeys([device.identity_key, *device.keys]) if key and key not in keys]
+    left = [key for key in dict.fromkeys([unit.identity_key, *unit.keys]) if key and key not in keys]
     if not left:
         raise RequestError(
             f"Nothing would be left to know {device.name} by.", "Leave at least one, or remove the record."
         )
-    device.keys, device.apart = left, list(dict.fromkeys([*device.apart, *keys]))
-    device.identity_key = best_key(left)
+    unit.keys, unit.apart = left, list(dict.fromkeys([*unit.apart, *keys]))
+    unit.identity_key = best_key(left)
+    unit.save(update_fields=["keys", "apart", "identity_key"])
     device.version += 1
-    device.save()
+    device.save(update_fields=["version"])
     return device
 
 
-def say(device: Device, profile: str, library: Library) -> None:
-    """A person says what it is; a sweep does not overrule that. Empty takes it back."""
+def say(device: Device, profile: str, library: Library) -> list[str]:
+    """A person says what it is; a sweep does not overrule that. Empty takes it back. Names the changed fields."""
     device.profile = library.need(profile).id if profile else ""
     device.said = bool(profile)
-    device.guess = ""
+    if device.unit is not None:
+        device.unit.guess = ""
+        device.unit.save(update_fields=["guess"])
     if device.status == "unknown" and profile:
         device.status = "known" if device.taken_in else "new"
+    return ["profile", "said", "status"]

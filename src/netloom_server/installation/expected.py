@@ -17,10 +17,12 @@ from openpyxl import load_workbook
 from openpyxl.utils.exceptions import InvalidFileException
 
 from netloom_core.errors import NetloomError, RequestError
+from netloom_core.identity.keys import serial_key
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_server.installation import decisions
-from netloom_server.installation.models import Area, Device, Line
+from netloom_server.installation.fitting import fit
+from netloom_server.installation.models import Area, Device, Line, Unit
 
 MAX_BYTES = 4_000_000
 MAX_UNPACKED = 60_000_000  # of an XLSX, which is a zip
@@ -166,7 +168,7 @@ def _check(row: Row, models: dict[str, Profile], lines: dict[str, Line], seen: d
 
 
 def _known(values: dict[str, str]) -> Device | None:
-    if values.get("serial") and (found := Device.objects.filter(serial__iexact=values["serial"]).first()):
+    if values.get("serial") and (found := Device.objects.filter(unit__serial__iexact=values["serial"]).first()):
         return found
     return Device.objects.filter(name__iexact=values["name"], taken_in=True).first()
 
@@ -206,10 +208,10 @@ def _planned(row: Row, library: Library) -> Device:
         area=area,
         taken_in=True,
         status="planned",
-        maker=profile.maker if serial else "",
-        serial=serial,
-        identity_key=f"{profile.maker.casefold()}|{serial.casefold()}" if serial else "",
     )
+    if serial:
+        key = serial_key(profile.maker, serial, library.maker)
+        fit(device, Unit.objects.create(maker=profile.maker, serial=serial, identity_key=key))
     if values.get("address"):
         if profile.with_role("address") is not None:
             decisions.set_addresses([(device.id, values["address"], "")], library)

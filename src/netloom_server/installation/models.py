@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from typing import Any
 
 from django.db import models
 
@@ -48,7 +49,7 @@ class Line(models.Model):
     protocol = models.CharField(max_length=16, blank=True)
     parity = models.CharField(max_length=1, default="N")
     adapter = models.CharField(max_length=200, blank=True)
-    parent = models.ForeignKey("Device", null=True, blank=True, on_delete=models.CASCADE, related_name="leads")
+    parent = models.ForeignKey("Device", null=True, blank=True, on_delete=models.SET_NULL, related_name="leads")
     off = models.JSONField(default=list)
     reports = models.JSONField(default=list)
     note = models.CharField(max_length=400, blank=True)
@@ -76,19 +77,16 @@ class Line(models.Model):
         )
 
 
-class Device(models.Model):
-    """`status` is what the last sweep found it to be; `place` is where it was last found.
+class Unit(models.Model):
+    """What is fitted somewhere now: it has a serial number, keys, firmware, and values that were read.
 
-    `keys` are all facts that ever named it, `places` where else it is ({line, address,
-    speed}), `apart` keys that a person said are not its. `said` is set when a person said
-    what it is. `switch` is where a switch last saw its MAC address ({address, port}).
-    `intended` is sparse: only what people decided. `earlier` and `earlier_startup` name the
-    documents before the present ones, which tells a value that a power cut took back.
+    `keys` are all facts that ever named it, `apart` keys that a person said are not its. `switch` is
+    where a switch last saw its MAC address ({address, port}). `running` and `startup` name documents,
+    `read` is when they were asked for; `lost` are values that a power cut took back (core's
+    backup/verify.py). `secrets` are the references last written to it, by path.
     """
 
     id = models.CharField(primary_key=True, max_length=8, default=new_id)
-    name = models.CharField(max_length=80)
-    profile = models.CharField(max_length=60, blank=True)
     maker = models.CharField(max_length=120, blank=True)
     model = models.CharField(max_length=120, blank=True)
     serial = models.CharField(max_length=120, blank=True, db_index=True)
@@ -96,34 +94,105 @@ class Device(models.Model):
     identity_key = models.CharField(max_length=250, blank=True, db_index=True)
     keys = models.JSONField(default=list)
     apart = models.JSONField(default=list)
-    places = models.JSONField(default=list)
-    said = models.BooleanField(default=False)
+    facts = models.JSONField(default=dict)
     guess = models.CharField(max_length=200, blank=True)
     switch = models.JSONField(default=dict)
-    facts = models.JSONField(default=dict)
+    read = models.DateTimeField(null=True)
+    read_trouble = models.CharField(max_length=400, blank=True)
+    running = models.CharField(max_length=64, blank=True)
+    startup = models.CharField(max_length=64, blank=True)
+    lost = models.JSONField(default=dict)
+    secrets = models.JSONField(default=dict)
+
+
+def _of_unit(name: str) -> Any:
+    """A fact of the unit that is fitted, to read; what it would be of none where nothing is."""
+
+    def get(device: Device) -> Any:
+        return getattr(device.unit or NO_UNIT, name)
+
+    return property(get)
+
+
+class DeviceManager(models.Manager["Device"]):
+    def get_queryset(self) -> models.QuerySet[Device]:
+        return super().get_queryset().select_related("unit")
+
+
+class Device(models.Model):
+    """A position in the installation. `unit` is what is fitted there now; none while it is only planned.
+
+    `status` is what the last sweep found it to be; `line`, `address` and `speed` are where its unit was
+    last found, `placed` when that was shown; `places` where else it is ({line, address, speed}). `said`
+    is set when a person said what it is. `intended` is sparse: only what people decided. `was` are ids
+    of records that were joined into this one: what the journal says of them is about this device.
+    """
+
+    id = models.CharField(primary_key=True, max_length=8, default=new_id)
+    name = models.CharField(max_length=80)
+    unit = models.OneToOneField(Unit, null=True, on_delete=models.PROTECT, related_name="device")
+    profile = models.CharField(max_length=60, blank=True)
+    said = models.BooleanField(default=False)
     area = models.ForeignKey(Area, null=True, blank=True, on_delete=models.SET_NULL)
     line = models.ForeignKey(Line, null=True, on_delete=models.SET_NULL, related_name="devices")
     address = models.CharField(max_length=64, blank=True)
     speed = models.PositiveIntegerField(default=0)
+    places = models.JSONField(default=list)
+    placed = models.DateTimeField(null=True)
     taken_in = models.BooleanField(default=False)
     status = models.CharField(max_length=12, default="planned")
     methods = models.JSONField(default=list)
     reasons = models.JSONField(default=list)
     seen = models.DateTimeField(null=True)
-    read = models.DateTimeField(null=True)
-    read_trouble = models.CharField(max_length=400, blank=True)
     intended = models.JSONField(default=dict)
     version = models.PositiveIntegerField(default=1)
-    running = models.CharField(max_length=64, blank=True)
-    startup = models.CharField(max_length=64, blank=True)
-    earlier = models.CharField(max_length=64, blank=True)
-    earlier_startup = models.CharField(max_length=64, blank=True)
     proof = models.JSONField(default=dict)
     proven = models.DateTimeField(null=True)
     counts = models.JSONField(default=dict)  # pending, unkept, drift, lost: kept up by records.recount
+    was = models.JSONField(default=list)
+
+    maker = _of_unit("maker")
+    model = _of_unit("model")
+    serial = _of_unit("serial")
+    firmware = _of_unit("firmware")
+    identity_key = _of_unit("identity_key")
+    keys = _of_unit("keys")
+    apart = _of_unit("apart")
+    facts = _of_unit("facts")
+    guess = _of_unit("guess")
+    switch = _of_unit("switch")
+    read = _of_unit("read")
+    read_trouble = _of_unit("read_trouble")
+    running = _of_unit("running")
+    startup = _of_unit("startup")
+
+    objects = DeviceManager()
 
     class Meta:
         ordering = ["name"]
+
+
+NO_UNIT = Unit(id="")
+
+
+class Fitting(models.Model):
+    """That a unit is, or was, fitted at a device: the history of replacements."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="fittings")
+    unit = models.ForeignKey(Unit, on_delete=models.CASCADE, related_name="fittings")
+    since = models.DateTimeField(auto_now_add=True)
+    until = models.DateTimeField(null=True)
+    by = models.CharField(max_length=150, blank=True)
+
+
+class Secret(models.Model):
+    """A text behind a reference in a device's values; encrypted with a key outside the database."""
+
+    id = models.CharField(primary_key=True, max_length=8, default=new_id)
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="secrets")
+    secret = models.BinaryField()
+    set_by = models.CharField(max_length=150)
+    set_at = models.DateTimeField(auto_now_add=True)
 
 
 class Sighting(models.Model):

@@ -6,8 +6,9 @@ import ipaddress
 from collections.abc import Iterable
 from typing import Any
 
-from netloom_core.plan.documents import MISSING, get
-from netloom_core.plan.planner import is_staged, unkept_paths
+from netloom_core.documents.tree import MISSING, get
+from netloom_core.model.secrets import masked
+from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_core.sweep.pace import RATE
@@ -96,7 +97,7 @@ def setting_rows(device: Device, library: Library, documents: dict[str, dict[str
     profile = library.get(device.profile)
     if profile is None:
         return []
-    loose = set(unkept_paths(profile, documents["running"], documents["startup"]))
+    loose = set(would_be_kept(profile, documents["running"], documents["startup"]))
     rows = []
     for path, setting in profile.by_path.items():
         values = {name: get(document, path) for name, document in documents.items()}
@@ -115,8 +116,8 @@ def setting_rows(device: Device, library: Library, documents: dict[str, dict[str
                 "reserved": setting.reserved,
                 "disturbs": setting.disturbs,
                 "role": setting.role,
-                "unkept": path in loose and not is_staged(profile, path),
-                **{name: None if value is MISSING else value for name, value in values.items()},
+                "unkept": path in loose,
+                **{name: None if value is MISSING else masked(value) for name, value in values.items()},
             }
         )
     return rows

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Iterable, Mapping
+from datetime import datetime
 from typing import Any
 
-from django.utils import timezone
+from django.db import transaction
 
-from netloom_core.backup.verify import Proof, verify
-from netloom_core.model.device import Credentials, Target
-from netloom_core.plan.diff import towards
-from netloom_core.plan.documents import digest
-from netloom_core.plan.planner import is_staged, unkept_paths
+from netloom_core.backup.verify import Evidence, Proof, losses, verify
+from netloom_core.documents.diff import towards
+from netloom_core.documents.tree import digest, get, remove
+from netloom_core.errors import KeyLost
+from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.secrets import reference
+from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_core.sweep.identity import Known, Place
 from netloom_server.backups.models import Backup, Document
 from netloom_server.config.problems import Conflict, NotFound
 from netloom_server.engine.secrets import unseal
+from netloom_server.installation.fitting import unit_of
 from netloom_server.installation.models import Device
 
 MAX_WORD = 200
@@ -30,7 +35,7 @@ def resolve(word: str) -> Device:
     devices = Device.objects.all()
     if line:
         devices = devices.filter(line__name__iexact=line)
-    for test in ({"id": base}, {"name__iexact": base}, {"serial__iexact": base}, {"address": base}):
+    for test in ({"id": base}, {"name__iexact": base}, {"unit__serial__iexact": base}, {"address": base}):
         found = list(devices.filter(**test)[:3])
         if len(found) == 1:
             return found[0]
@@ -41,9 +46,9 @@ def resolve(word: str) -> Device:
 
 
 def with_access(idents: Iterable[str]) -> dict[str, Device]:
-    """Devices by id with their lines and credentials, in one query."""
-    found: dict[str, Device] = Device.objects.select_related("line", "credential").in_bulk(list(idents))
-    return found
+    """Devices by id with their lines, credentials and secrets."""
+    found = Device.objects.select_related("line", "credential").prefetch_related("secrets")
+    return found.in_bulk(list(idents))
 
 
 def chosen(words: Iterable[str] | None) -> list[Device]:
@@ -58,11 +63,17 @@ def target_of(device: Device, library: Library) -> Target:
         raise NotFound(f"{device.name} is on no line.", "Say which line it is on.")
     profile = library.get(device.profile)
     credentials: list[Credentials] = []
-    own = getattr(device, "credential", None)
-    if own is not None:
-        credentials.append(Credentials(own.user, unseal(own.secret)))
-    elif profile is not None and profile.factory.user:
-        credentials.append(Credentials(profile.factory.user, profile.factory.password))
+    secrets: dict[str, str] = {}
+    trouble = ""
+    try:
+        own = getattr(device, "credential", None)
+        if own is not None:
+            credentials.append(Credentials(own.user, unseal(own.secret)))
+        elif profile is not None and profile.factory.user:
+            credentials.append(Credentials(profile.factory.user, profile.factory.password))
+        secrets = {reference(one.id): unseal(bytes(one.secret)) for one in device.secrets.all()}
+    except KeyLost as error:
+        trouble = error.message
     return Target(
         device=device.id,
         name=device.name,
@@ -70,9 +81,20 @@ def target_of(device: Device, library: Library) -> Target:
         line=device.line.as_core(),
         address=device.address,
         speed=device.speed,
-        identity_key=device.identity_key,
+        keys=keys_for(device),
+        maker=profile.maker if profile else device.maker,
+        models=(profile.model, *profile.aliases) if profile else (device.model,),
+        found=bool(device.seen or device.identity_key),
         credentials=tuple(credentials),
+        secrets=secrets,
+        trouble=trouble,
     )
+
+
+def keys_for(device: Device) -> tuple[str, ...]:
+    """What names the device, best first; without what a person said is not its."""
+    keys = dict.fromkeys([*([device.identity_key] if device.identity_key else []), *device.keys])
+    return tuple(key for key in keys if key not in device.apart)
 
 
 def known_of(devices: Iterable[Device]) -> list[Known]:
@@ -104,60 +126,90 @@ def baseline_of(device: Device) -> Backup | None:
     return Backup.objects.filter(device=device, baseline=True).order_by("-taken").first()
 
 
+def wanted_of(device: Device, profile: Profile | None) -> dict[str, Any]:
+    """What people decided and still has to be written, but for what a reading shows: a secret that was
+    written is not written again for want of a reading."""
+    wanted = copy.deepcopy(device.intended)
+    written = device.unit.secrets if device.unit else {}
+    for path, reference_ in written.items():
+        if get(wanted, path) == reference_ and profile is not None and path in profile.by_path:
+            remove(wanted, path)
+    return wanted
+
+
 def pending(profile: Profile | None, device: Device, running: dict[str, Any]) -> list[dict[str, Any]]:
     """Intended against running; nothing while the device was never read."""
     if profile is None or not device.running:
         return []
-    return [c.as_dict() for c in towards(running, device.intended) if c.path in profile.by_path]
+    return [c.as_dict() for c in towards(running, wanted_of(device, profile)) if c.path in profile.by_path]
 
 
-def prove(device: Device, library: Library, *, trouble: str = "") -> Proof:
-    """The proof from what was last read; `trouble` when it could not be read just now."""
+def evidence_of(device: Device, library: Library) -> Evidence:
+    """What a proof from the last reading is made of."""
     baseline = baseline_of(device)
-    earlier = (device.earlier, device.earlier_startup)
-    documents = Document.load_many({device.running, device.startup, *earlier, baseline.running_id if baseline else ""})
-    return verify(
+    documents = Document.load_many({device.running, device.startup, baseline.running_id if baseline else ""})
+    return Evidence(
+        device.name,
         library.get(device.profile),
-        documents.get(baseline.running_id) if baseline else None,
-        None if trouble else documents.get(device.running),
-        documents.get(device.startup),
-        earlier=(documents[earlier[0]], documents[earlier[1]]) if all(earlier) else None,
-        message=trouble,
+        documents.get(baseline.running_id, {}) if baseline else None,
+        documents.get(device.running, {}),
+        documents.get(device.startup, {}),
+        device.unit.lost if device.unit else {},
     )
+
+
+def prove(device: Device, library: Library) -> Proof:
+    return verify(evidence_of(device, library))
 
 
 def recount(device: Device, library: Library) -> None:
     """Bring `counts` up to date; saves only them."""
-    profile = library.get(device.profile)
-    documents = Document.load_many({device.running, device.startup})
-    running, startup = documents.get(device.running, {}), documents.get(device.startup, {})
+    evidence = evidence_of(device, library)
+    profile, running = evidence.profile, evidence.running
     counts = {"pending": len(pending(profile, device, running)), "unkept": 0, "drift": 0, "lost": 0}
     if profile is not None and running:
-        loose = unkept_paths(profile, running, startup)
-        counts["unkept"] = len([path for path in loose if not is_staged(profile, path)])
-        for item in prove(device, library).differences:
-            if item["kind"] in counts and item["kind"] != "unkept":
+        counts["unkept"] = len(would_be_kept(profile, running, evidence.startup))
+        for item in verify(evidence).differences:
+            if item["kind"] in ("drift", "lost"):
                 counts[item["kind"]] += 1
     device.counts = counts
-    device.save(update_fields=["counts"])
+    Device.objects.filter(id=device.id).update(counts=counts)
 
 
-def save_documents(which: Device | str, documents: Mapping[str, dict[str, Any]], library: Library) -> Device:
-    """What a device was just read to have. Mostly it is what it had: then only the time is noted."""
-    device = which if isinstance(which, Device) else Device.objects.select_related("line").get(id=which)
-    names = {name: digest(document) if document else "" for name, document in documents.items()}
-    before = (device.running, device.startup)
-    now = (names.get("running", device.running), names.get("startup", device.startup))
-    device.read, device.read_trouble = timezone.now(), ""
-    if now == before:
-        device.save(update_fields=["read", "read_trouble"])
-        return device
+@transaction.atomic
+def save_reading(
+    ident: str,
+    documents: Mapping[str, dict[str, Any]],
+    identity: Identity | None,
+    time: datetime,
+    library: Library,
+) -> None:
+    """What a device was just read to have, asked for at `time`. What was read later stays."""
+    device = Device.objects.filter(id=ident).first()
+    if device is None:
+        return
+    unit = unit_of(device)
+    if unit.read is not None and unit.read > time:
+        return
+    fields = ["read", "read_trouble"]
+    unit.read, unit.read_trouble = time, ""
+    if identity is not None and (identity.firmware or identity.facts):
+        unit.firmware = identity.firmware[:60] or unit.firmware
+        unit.facts = {**unit.facts, **identity.facts}
+        fields += ["firmware", "facts"]
+    now = {name: digest(document) for name, document in documents.items() if document}
+    before = (unit.running, unit.startup)
+    after = (now.get("running", unit.running), now.get("startup", unit.startup))
+    if after == before:
+        unit.save(update_fields=fields)
+        return
     for name, document in documents.items():
-        if document and names[name] not in before:
+        if document and now[name] not in before:
             Document.keep(document)
-    if device.running and device.running != now[0]:
-        device.earlier, device.earlier_startup = before
-    device.running, device.startup = now
-    device.save(update_fields=["running", "startup", "earlier", "earlier_startup", "read", "read_trouble"])
+    held = Document.load_many({*before, *after})
+    unit.lost = losses(
+        (held.get(before[0], {}), held.get(before[1], {})), (held.get(after[0], {}), held.get(after[1], {})), unit.lost
+    )
+    unit.running, unit.startup = after
+    unit.save(update_fields=[*fields, "running", "startup", "lost"])
     recount(device, library)
-    return device

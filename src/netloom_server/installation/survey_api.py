@@ -24,7 +24,7 @@ from netloom_server.installation.lines_api import find_line
 from netloom_server.installation.models import Change, Device, Installation
 from netloom_server.installation.serializers import DevicesSerializer
 from netloom_server.installation.why import Cases, remembered
-from netloom_server.runs.models import LIVE, Run
+from netloom_server.runs.models import LIVE, Lease
 
 CHANGES_SHOWN = 200
 WHY_S = 25.0
@@ -47,7 +47,7 @@ class WhyView(APIView):
             if not line.as_core().holds(address):
                 raise RequestError(f"{address or 'Nothing'} is no address on {line.name}.", "Look at the line's range.")
             device = Device.objects.filter(line=line, address=address).first()
-        look = engine().call(engine().jobs.sweeps.look_again(line.id, address), WHY_S)
+        look = engine().call(engine().core.look_again(line.id, address), WHY_S)
         cases = Cases(engine().library, [*look.findings, *remembered(but=look.findings)], look.troubles)
         case = cases.of(device) if device else cases.at(line, address)
         absent = engine().call(explain(case), WHY_S)
@@ -67,8 +67,10 @@ class JoinView(APIView):
         """Say that two records are one device."""
         data = checked(shapes.JoinSerializer, request)
         device, other = records.resolve(word), records.resolve(data["other"])
+        ids = [device.id, other.id]
         _not_working(device, other)
         joined = decisions.join(device, other)
+        engine().forget(*ids)
         engine().events.put("devices", {})
         return Response({"devices": [present.device_as_dict(joined, engine().library)]})
 
@@ -85,7 +87,7 @@ class PartView(APIView):
 
 def _not_working(*devices: Device) -> None:
     ids = [device.id for device in devices]
-    if Run.objects.filter(state__in=LIVE, steps__device__in=ids).exists():
+    if Lease.objects.filter(device__in=ids, run__state__in=LIVE).exists():
         raise Conflict("A run is working on one of the two.", "Wait until it has ended.")
 
 

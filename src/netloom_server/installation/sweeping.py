@@ -11,10 +11,12 @@ from django.db.models import Count
 from django.utils import timezone
 
 from netloom_core.absence.explain import Absent
+from netloom_core.identity.keys import best_key
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.guess import guess
-from netloom_core.sweep.identity import Finding, Place, best_key
+from netloom_core.sweep.identity import Finding, Place
 from netloom_core.sweep.sweep import SweepResult
+from netloom_server.installation.fitting import merge, remove, unit_of
 from netloom_server.installation.models import Change, Device, Line, Sighting
 
 KEEP_SIGHTINGS_PER_DEVICE = 200
@@ -36,7 +38,7 @@ def _device_for(finding: Finding, taken: set[str]) -> Device:
         known = Device.objects.filter(id=finding.device).first()
         if known is not None:
             return known
-    return Device(name=_first_name(finding), taken_in=False)
+    return Device.objects.create(name=_first_name(finding), taken_in=False)
 
 
 def _first_name(finding: Finding) -> str:
@@ -59,9 +61,10 @@ def record(run: str, lines: list[str], result: SweepResult, library: Library) ->
             continue
         device = _device_for(finding, taken)
         before = (device.status, device.address, device.line_id)
-        _take_over(device, finding, library)
+        _take_over_facts(device, finding, library)
+        changed = _take_over_place(device, finding)
         device.methods, device.reasons, device.seen = finding.methods, [], now
-        device.save()
+        device.save(update_fields=[*changed, "profile", "methods", "reasons", "seen"])
         taken.add(device.id)
         pairs.append((device, finding))
         _absorb(device, finding)
@@ -77,20 +80,33 @@ def record(run: str, lines: list[str], result: SweepResult, library: Library) ->
     return pairs
 
 
-def _take_over(device: Device, finding: Finding, library: Library) -> None:
+def _take_over_facts(device: Device, finding: Finding, library: Library) -> None:
     ident = finding.identity
     if not device.said:
         device.profile = device.profile or finding.profile
-    device.maker = ident.maker or device.maker
-    device.model = ident.model or device.model
-    device.serial = ident.serial or device.serial
-    device.firmware = ident.firmware or device.firmware
-    device.keys = list(dict.fromkeys([*device.keys, *finding.keys]))[:MAX_KEYS]
-    device.identity_key = best_key([*([device.identity_key] if device.identity_key else []), *device.keys])
-    device.facts = finding.facts
-    device.guess = "" if device.profile else guess(finding.facts, library)[:200]
+    unit = unit_of(device, by="sweep")
+    unit.maker = (ident.maker or unit.maker)[:120]
+    unit.model = (ident.model or unit.model)[:120]
+    unit.serial = (ident.serial or unit.serial)[:120]
+    unit.firmware = (ident.firmware or unit.firmware)[:60]
+    unit.keys = list(dict.fromkeys([*unit.keys, *finding.keys]))[:MAX_KEYS]
+    unit.identity_key = best_key([*([unit.identity_key] if unit.identity_key else []), *unit.keys])[:250]
+    unit.facts = finding.facts
+    unit.guess = "" if device.profile else guess(finding.facts, library)[:200]
     if finding.facts.get("switch"):
-        device.switch = {"address": finding.facts["switch"], "port": finding.facts.get("switch_port", "")}
+        unit.switch = {"address": finding.facts["switch"], "port": finding.facts.get("switch_port", "")}
+    unit.save(
+        update_fields=["maker", "model", "serial", "firmware", "keys", "identity_key", "facts", "guess", "switch"]
+    )
+
+
+def _take_over_place(device: Device, finding: Finding) -> list[str]:
+    """Where it was found; names the fields that changed. A place proven after these sightings stays."""
+    shown = datetime.fromtimestamp(max((s.time for s in finding.sightings), default=0.0), UTC)
+    usual = "known" if device.taken_in else ("new" if device.profile else "unknown")
+    if device.placed is not None and device.placed > shown:
+        device.status = "duplicate" if finding.status == "duplicate" else usual
+        return ["status"]
     home = Place(device.line_id or "", device.address, device.speed)
     main = _main_place(finding, home)
     # What was at other lines and was not swept now is still believed.
@@ -98,10 +114,11 @@ def _take_over(device: Device, finding: Finding, library: Library) -> None:
     elsewhere = dict.fromkeys([*(p for p in finding.places if p != main), *(p for p in others if p != main)])
     device.line_id, device.address, device.speed = main.line, main.address, main.speed
     device.places = [asdict(place) for place in elsewhere][:MAX_PLACES]
-    usual = "known" if device.taken_in else ("new" if device.profile else "unknown")
+    device.placed = shown
     device.status = finding.status if finding.status in ("moved", "duplicate") else usual
     if finding.status == "moved" and not device.taken_in:
         device.status = usual
+    return ["line", "address", "speed", "places", "placed", "status"]
 
 
 def _main_place(finding: Finding, home: Place) -> Place:
@@ -117,8 +134,7 @@ def _main_place(finding: Finding, home: Place) -> Place:
 def _absorb(device: Device, finding: Finding) -> None:
     """Records that a sweep made and nobody took in, and that proved to be this device."""
     for other in Device.objects.filter(id__in=finding.same_as, taken_in=False):
-        other.sightings.update(device=device)
-        other.delete()
+        merge(device, other)
 
 
 def _note_coming(device: Device, before: tuple[str, str, str | None], names: dict[str, str]) -> None:
@@ -148,11 +164,12 @@ def missing_devices(lines: Sequence[str], pairs: Pairs) -> list[Device]:
 
 
 @transaction.atomic
-def record_missing(absents: Sequence[Absent]) -> None:
+def record_missing(absents: Sequence[Absent], begun: datetime) -> None:
+    """Who was shown to be somewhere after the sweep had begun is not missing, whatever it saw."""
     names = dict(Line.objects.values_list("id", "name"))
     for absent in absents:
         device = Device.objects.filter(id=absent.device).first()
-        if device is None:
+        if device is None or (device.placed is not None and device.placed > begun):
             continue
         if device.status != "missing" and device.seen is not None:
             _note(device, "went", names)
@@ -162,9 +179,9 @@ def record_missing(absents: Sequence[Absent]) -> None:
 
 def _forget_passers_by(lines: list[str], seen: set[str]) -> None:
     """Somebody who was only passing by and is gone leaves the picture, not the evidence."""
-    Device.objects.filter(line_id__in=lines, taken_in=False, said=False).exclude(id__in=seen).filter(
-        profile="", intended={}
-    ).delete()
+    passing = Device.objects.filter(line_id__in=lines, taken_in=False, said=False, profile="", intended={})
+    for device in passing.exclude(id__in=seen):
+        remove(device)
     old = Change.objects.order_by("-id").values_list("id", flat=True)[KEEP_CHANGES : KEEP_CHANGES + 1].first()
     if old:
         Change.objects.filter(id__lte=old).delete()

@@ -9,9 +9,9 @@ from django.conf import settings
 from django.utils import timezone
 
 from netloom_core.absence.case import Case, History
+from netloom_core.documents.tree import MISSING, get
 from netloom_core.links.ports import PortInfo, all_ports
 from netloom_core.model.device import Identity
-from netloom_core.plan.documents import MISSING, get
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import Finding, Known, Place
 from netloom_core.sweep.methods.snmp import USUAL_COMMUNITY
@@ -141,6 +141,6 @@ def remembered(but: Sequence[Finding]) -> list[Finding]:
             keys=tuple(d.keys),
             places=(Place(d.line_id or "", d.address, d.speed),),
         )
-        for d in Device.objects.exclude(status__in=("missing", "planned")).exclude(seen=None)
+        for d in Device.objects.select_related("unit").exclude(status__in=("missing", "planned")).exclude(seen=None)
         if (d.line_id, d.address) not in looked
     ]

@@ -15,17 +15,16 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from netloom_core.errors import RequestError
-from netloom_core.model.work import StepState
 from netloom_server.accounts.models import Role
-from netloom_server.accounts.permissions import has_role
-from netloom_server.config.problems import Conflict, NoRight, NotFound, body
+from netloom_server.config.problems import Conflict, NotFound, body
 from netloom_server.engine.engine import engine
 from netloom_server.engine.events import after, newest_id
-from netloom_server.installation.models import Device, Line
-from netloom_server.installation.records import can_be_read, chosen
-from netloom_server.runs import planning
-from netloom_server.runs.models import LIVE, JournalEntry, Run
-from netloom_server.runs.services import create_run, journal_break, run_as_dict
+from netloom_server.installation.models import Device
+from netloom_server.runs import journal
+from netloom_server.runs.kinds.base import Asked
+from netloom_server.runs.kinds.registry import KINDS, PLANNED
+from netloom_server.runs.models import LIVE, JournalEntry, Plan, Run
+from netloom_server.runs.services import create_run, plan_as_dict, run_as_dict, shown
 
 MAX_RUNS = 50
 MAX_JOURNAL = 500
@@ -51,12 +50,22 @@ class PlanStepSerializer(serializers.Serializer):
 
 
 class RemarkSerializer(serializers.Serializer):
+    """`code` is left-out, no-effect, not-kept, address-taken or later."""
+
     device = serializers.CharField()
     name = serializers.CharField()
+    code = serializers.CharField()
     message = serializers.CharField()
 
 
 class PlanSerializer(serializers.Serializer):
+    """`state` is making, ready, failed or cancelled; `used` is the run that carried it out."""
+
+    id = serializers.CharField()
+    kind = serializers.CharField()
+    state = serializers.CharField()
+    message = serializers.CharField()
+    used = serializers.CharField(allow_blank=True)
     digest = serializers.CharField()
     steps = PlanStepSerializer(many=True)
     remarks = RemarkSerializer(many=True)
@@ -94,106 +103,67 @@ class RunSerializer(serializers.Serializer):
     steps = RunStepSerializer(many=True, required=False)
 
 
-KINDS = ("sweep", "read", "apply", "restore", "undo", "backup", "verify")
-
-
 class WorkSerializer(serializers.Serializer):
-    """What a plan or run is asked for."""
+    """What a plan or run is asked for. `plan` is the id of the one that is approved by this."""
 
-    kind = serializers.ChoiceField(KINDS)
+    kind = serializers.ChoiceField(list(KINDS))
     devices = serializers.ListField(child=serializers.CharField(max_length=200), required=False, max_length=5000)
     lines = serializers.ListField(child=serializers.CharField(max_length=80), required=False, max_length=200)
     backup = serializers.CharField(required=False, allow_blank=True, max_length=12)
     run = serializers.CharField(required=False, max_length=12)
     baseline = serializers.BooleanField(required=False, default=False)
     keep = serializers.BooleanField(required=False, default=True)
-    plan = serializers.CharField(required=False, allow_blank=True, max_length=64)
+    plan = serializers.CharField(required=False, allow_blank=True, max_length=12)
+    over_later = serializers.BooleanField(required=False, default=False)
+
+
+def _asked(request: Request) -> Asked:
+    form = WorkSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    return Asked(form.validated_data, request.user.get_username(), request, engine().library)
 
 
 def names_of(ids: set[str]) -> dict[str, str]:
     return dict(Device.objects.filter(id__in=ids).values_list("id", "name"))
 
 
-def line_ids(words: list[str]) -> list[str]:
-    ids = []
-    for word in words:
-        line = Line.objects.filter(id=word).first() or Line.objects.filter(name__iexact=word).first()
-        if line is None:
-            raise NotFound(f"There is no line {word!r}.", "`netloom lines` lists them.")
-        ids.append(line.id)
-    return ids
-
-
-def _planned(data: dict[str, Any]) -> tuple[planning.Plan, dict[str, Any]]:
-    words = data.get("devices") or []
-    if data["kind"] == "apply":
-        plan = planning.plan_apply(words, engine(), keep=data["keep"])
-        return plan, {"devices": words, "asked": plan.read if words else {}}
-    if data["kind"] == "restore":
-        if len(words) != 1:
-            raise RequestError("A restore is for one device at a time.", "Name one device.")
-        plan, backup = planning.plan_of_backup(words[0], data.get("backup") or "", engine())
-        return plan, {"backup": backup, "devices": words}
-    if data["kind"] == "undo":
-        return planning.plan_undo(data.get("run") or "", engine()), {"run": data.get("run")}
-    raise RequestError(f"A {data['kind']} writes nothing, so it has no plan.")
-
-
 class PlansView(APIView):
     write_role = Role.VIEWER  # a plan writes nothing
 
-    @extend_schema(request=WorkSerializer, responses=PlanSerializer)
+    @extend_schema(request=WorkSerializer, responses={202: PlanSerializer})
     def post(self, request: Request) -> Response:
-        form = WorkSerializer(data=request.data)
-        form.is_valid(raise_exception=True)
-        plan, _ = _planned(form.validated_data)
-        return Response(plan.as_dict(names_of({step.device for step in plan.steps})))
+        """Begin to make a plan; a run reads the devices for it. GET tells when it is ready."""
+        asked = _asked(request)
+        kind = asked.data["kind"]
+        if kind not in PLANNED:
+            raise RequestError(f"A {kind} writes nothing, so it has no plan.")
+        run = create_run("plan", asked.by, {"kind": kind, **PLANNED[kind].order(asked)}, [])
+        engine().submit(run.id)
+        return Response(plan_as_dict(run, None, {}), 202)
+
+
+class PlanView(APIView):
+    @extend_schema(responses=PlanSerializer)
+    def get(self, request: Request, ident: str) -> Response:
+        run = Run.objects.filter(id=ident, kind="plan").first()
+        if run is None:
+            raise NotFound(f"There is no plan {ident!r}.")
+        plan = Plan.objects.filter(id=ident).first()
+        return Response(plan_as_dict(run, plan, names_of({step["device"] for step in plan.steps} if plan else set())))
 
 
 class RunsView(APIView):
     @extend_schema(responses=RunSerializer(many=True))
     def get(self, request: Request) -> Response:
-        runs = Run.objects.order_by("-created")[:MAX_RUNS]
+        runs = Run.objects.exclude(kind="plan").order_by("-created")[:MAX_RUNS]
         return Response([run_as_dict(run, steps=False) for run in runs])
 
     @extend_schema(request=WorkSerializer, responses=RunSerializer)
     def post(self, request: Request) -> Response:
-        form = WorkSerializer(data=request.data)
-        form.is_valid(raise_exception=True)
-        run = self._begin(form.validated_data, request)
+        asked = _asked(request)
+        run = KINDS[asked.data["kind"]].begin(asked)
         engine().submit(run.id)
         return Response(run_as_dict(run, names=names_of({s.device for s in run.steps.all()})), 201)
-
-    def _begin(self, data: dict[str, Any], request: Request) -> Run:
-        by = request.user.get_username()
-        kind = data["kind"]
-        if kind == "sweep":
-            lines = line_ids(data.get("lines") or [])
-            if not Line.objects.exists():
-                raise RequestError("There is no line to sweep yet.", "Add one first.")
-            for other in Run.objects.filter(kind="sweep", state__in=LIVE):
-                if not lines or not other.params.get("lines") or set(lines) & set(other.params["lines"]):
-                    raise Conflict("A sweep of these lines is under way already.", "Wait for it, or stop it.")
-            return create_run(kind, by, {"lines": lines}, [])
-        if kind in ("read", "backup", "verify"):
-            if data["baseline"] and not has_role(request.user, Role.LEAD):
-                raise NoRight("Only a lead approves a baseline.", "Back up without --baseline, or ask a lead.")
-            devices = [d for d in chosen(data.get("devices")) if can_be_read(d, engine().library)]
-            if not data.get("devices") and kind == "backup":
-                devices = [d for d in devices if d.identity_key]
-            if not devices:
-                raise RequestError("There is no device for that yet.", "Sweep, and take in what was found.")
-            action = "backup" if kind == "backup" else "read"
-            steps = [StepState(n, d.id, action, {"baseline": data["baseline"]}) for n, d in enumerate(devices)]
-            return create_run(kind, by, {"baseline": data["baseline"]}, steps)
-        plan, params = _planned(data)
-        planning.same_as_shown(plan, data.get("plan") or "")
-        busy = Run.objects.filter(state__in=LIVE, steps__device__in={s.device for s in plan.steps}).exclude(
-            kind="sweep"
-        )
-        if busy.exists():
-            raise Conflict("Another run is working on one of these devices.", "Wait until it has ended.")
-        return create_run(kind, by, {**params, "remarks": plan.remarks}, plan.steps)
 
 
 def find_run(ident: str) -> Run:
@@ -217,13 +187,9 @@ class CancelView(APIView):
         if run.state not in LIVE:
             raise Conflict("That run has ended already.")
         Run.objects.filter(id=ident).update(cancel=True)
-        engine().call(_stop(ident))
+        engine().do({"do": "stop", "run": ident})
         run.refresh_from_db()
         return Response(run_as_dict(run))
-
-
-async def _stop(ident: str) -> None:
-    engine().jobs.stop(ident)
 
 
 class JournalEntrySerializer(serializers.Serializer):
@@ -235,6 +201,7 @@ class JournalEntrySerializer(serializers.Serializer):
     name = serializers.CharField()
     run = serializers.CharField()
     action = serializers.CharField()
+    intent = serializers.CharField()
     address = serializers.CharField()
     outcome = serializers.CharField()
     message = serializers.CharField()
@@ -253,14 +220,17 @@ class JournalView(APIView):
     )
     def get(self, request: Request) -> Response:
         entries = JournalEntry.objects.order_by("-id")
-        for name in ("device", "run"):
-            if request.query_params.get(name):
-                entries = entries.filter(**{name: request.query_params[name]})
-        shown = [entry.as_dict() for entry in entries[:MAX_JOURNAL]]
-        names = names_of({entry["device"] for entry in shown})
-        for entry in shown:
+        if request.query_params.get("run"):
+            entries = entries.filter(run=request.query_params["run"])
+        if ident := request.query_params.get("device"):
+            record = Device.objects.filter(id=ident).first()
+            entries = entries.filter(device__in=[ident, *(record.was if record else [])])
+        told = [{"intent": "", **entry.as_dict()} for entry in entries[:MAX_JOURNAL]]
+        names = names_of({entry["device"] for entry in told})
+        for entry in told:
             entry["name"] = names.get(entry["device"], entry["device"])
-        return Response({"entries": shown, "whole": journal_break() is None})
+            entry["changes"] = shown(entry["changes"])
+        return Response({"entries": told, "whole": journal.broken_at() is None})
 
 
 def _line(ident: int, kind: str, data: dict[str, Any]) -> bytes:
@@ -271,11 +241,12 @@ async def _stream(last: int) -> AsyncIterator[bytes]:
     hub = engine().events
     yield b"retry: 1000\n\n"
     while True:
+        seen = hub.version
         batch = await sync_to_async(after)(last)
         for ident, kind, data in batch:
             last = ident
             yield _line(ident, kind, data)
-        if not batch and not await hub.changed(KEEP_ALIVE_S):
+        if not batch and not await hub.changed(seen, KEEP_ALIVE_S):
             yield b": still here\n\n"
 
 

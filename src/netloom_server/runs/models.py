@@ -68,17 +68,57 @@ class Step(models.Model):
         )
 
 
+class Lease(models.Model):
+    """One run holds a device at a time. Taken in the transaction that makes the run, given back when it is settled."""
+
+    device = models.CharField(primary_key=True, max_length=8)
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="leases")
+
+
+class Plan(models.Model):
+    """What would be written, as it was shown. Its id is that of the run that made it; a person approves by it.
+
+    `versions` are those of the decisions that it was made on, by device; `used` is the run that
+    carried it out.
+    """
+
+    id = models.CharField(primary_key=True, max_length=12)
+    kind = models.CharField(max_length=16)
+    by = models.CharField(max_length=150)
+    params = models.JSONField(default=dict)
+    steps = models.JSONField(default=list)
+    remarks = models.JSONField(default=list)
+    read = models.JSONField(default=dict)
+    versions = models.JSONField(default=dict)
+    digest = models.CharField(max_length=64)
+    created = models.DateTimeField(auto_now_add=True)
+    used = models.CharField(max_length=12, blank=True)
+
+
 class JournalEntry(models.Model):
-    """Append-only: the database itself refuses to change or delete a row (see the migration)."""
+    """Append-only: the database itself refuses to change or delete a row (see the migrations).
+
+    The columns beside `entry` are copies of what is in it, to be searched by; `hash` covers all of it.
+    """
 
     id = models.BigAutoField(primary_key=True)
     device = models.CharField(max_length=8, blank=True, db_index=True)
     run = models.CharField(max_length=12, blank=True, db_index=True)
+    kind = models.CharField(max_length=10, blank=True)
+    intent = models.CharField(max_length=16, blank=True, db_index=True)
     entry = models.JSONField()
     hash = models.CharField(max_length=64)
 
     def as_dict(self) -> dict[str, Any]:
         return {"id": self.id, "hash": self.hash, **self.entry}
+
+    @property
+    def columns_agree(self) -> bool:
+        """Whether what it is searched by is what it says. Entries of old have no kind and intent beside them."""
+        said = {name: self.entry.get(name, "") for name in ("device", "run")}
+        if self.kind or self.intent:
+            said |= {name: self.entry.get(name, "") for name in ("kind", "intent")}
+        return all(getattr(self, name) == value for name, value in said.items())
 
 
 class Event(models.Model):

@@ -1,5 +1,6 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { toast } from "sonner";
 import { live } from "../lib/live";
 
 /** Kinds of events, and which queries each makes stale. */
@@ -8,7 +9,7 @@ const STALE: Record<string, (data: Record<string, unknown>) => unknown[][]> = {
   devices: () => [["devices"], ["device"], ["overview"], ["changes"]],
   lines: () => [["overview"], ["ports"], ["console-logs"]],
   watch: () => [["watch-mode"]],
-  run: (d) => [["runs"], ["run", d.run], ...(d.state === "running" ? [] : [["overview"], ["devices"], ["device"]])],
+  run: (d) => [["runs"], ["run", d.run], ["plan-made", d.run], ...(d.state === "running" ? [] : [["overview"], ["devices"], ["device"]])],
   step: (d) => [["run", d.run]],
   backup: () => [["backups"], ["devices"], ["device"]],
   journal: () => [["journal"]],
@@ -35,6 +36,8 @@ export function useServerEvents(client: QueryClient, signedIn: boolean): void {
     }
     source.addEventListener("sighting", (event) => live.sighted(JSON.parse((event as MessageEvent).data)));
     source.addEventListener("progress", (event) => live.progressed(JSON.parse((event as MessageEvent).data)));
+    source.addEventListener("planning", (event) => live.planned(JSON.parse((event as MessageEvent).data)));
+    source.addEventListener("notice", (event) => toast.warning(JSON.parse((event as MessageEvent).data).message));
     source.addEventListener("devices", () => live.recorded());
     source.addEventListener("points", (event) => live.pointed(JSON.parse((event as MessageEvent).data)));
     source.addEventListener("open", () => live.connected(true));

@@ -28,6 +28,15 @@ export const runQuery = (id: string) =>
     queryKey: ["run", id],
     queryFn: () => got(api.GET("/api/runs/{ident}", { params: { path: { ident: id } } })),
   });
+/** A plan by its id; asked again until it is made. */
+export const planQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["plan-made", id],
+    queryFn: () => got(api.GET("/api/plans/{ident}", { params: { path: { ident: id } } })),
+    enabled: !!id,
+    gcTime: 0,
+    refetchInterval: (query) => (!query.state.data || query.state.data.state === "making" ? 500 : false),
+  });
 export const backupsQuery = queryOptions({
   queryKey: ["backups"],
   queryFn: async () => (await got(api.GET("/api/backups"))).backups,

@@ -525,7 +525,24 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Begin to make a plan; a run reads the devices for it. GET tells when it is ready. */
         post: operations["plans_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["plans_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -879,6 +896,7 @@ export interface components {
             name: string;
             run: string;
             action: string;
+            intent: string;
             address: string;
             outcome: string;
             message: string;
@@ -1048,7 +1066,13 @@ export interface components {
             address: string;
             speed: number;
         };
+        /** @description `state` is making, ready, failed or cancelled; `used` is the run that carried it out. */
         Plan: {
+            id: string;
+            kind: string;
+            state: string;
+            message: string;
+            used: string;
             digest: string;
             steps: components["schemas"]["PlanStep"][];
             remarks: components["schemas"]["Remark"][];
@@ -1118,9 +1142,11 @@ export interface components {
             there: string;
             reasons: components["schemas"]["Reason"][];
         };
+        /** @description `code` is left-out, no-effect, not-kept, address-taken or later. */
         Remark: {
             device: string;
             name: string;
+            code: string;
             message: string;
         };
         /**
@@ -1324,15 +1350,15 @@ export interface components {
         /**
          * @description * `sweep` - sweep
          *     * `read` - read
+         *     * `backup` - backup
+         *     * `verify` - verify
          *     * `apply` - apply
          *     * `restore` - restore
          *     * `undo` - undo
-         *     * `backup` - backup
-         *     * `verify` - verify
          * @enum {string}
          */
-        WorkKindEnum: "sweep" | "read" | "apply" | "restore" | "undo" | "backup" | "verify";
-        /** @description What a plan or run is asked for. */
+        WorkKindEnum: "sweep" | "read" | "backup" | "verify" | "apply" | "restore" | "undo";
+        /** @description What a plan or run is asked for. `plan` is the id of the one that is approved by this. */
         WorkRequest: {
             kind: components["schemas"]["WorkKindEnum"];
             devices?: string[];
@@ -1344,6 +1370,8 @@ export interface components {
             /** @default true */
             keep: boolean;
             plan?: string;
+            /** @default false */
+            over_later: boolean;
         };
     };
     responses: never;
@@ -2279,6 +2307,27 @@ export interface operations {
                 "application/json": components["schemas"]["WorkRequest"];
             };
         };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+        };
+    };
+    plans_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { place } from "../lib/place";
-import { api, asProblem, got, type Run, type Work } from "./client";
+import { api, asProblem, got, type Run, whole, type Work } from "./client";
 
 export function tellProblem(error: unknown): void {
   const problem = asProblem(error);
@@ -12,7 +12,7 @@ export function tellProblem(error: unknown): void {
 export function useBegin() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (work: Work) => got(api.POST("/api/runs", { body: work })) as Promise<Run>,
+    mutationFn: (work: Work) => got(api.POST("/api/runs", { body: whole(work) })) as Promise<Run>,
     onSuccess: (run) => {
       place.set({ trayRun: "" });
       client.setQueryData<Run[]>(["runs"], (before) => [run, ...(before ?? []).filter((one) => one.id !== run.id)]);

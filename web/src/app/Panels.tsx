@@ -132,19 +132,19 @@ function Actions({ devices, lead }: { devices: Device[]; lead: boolean }) {
     begin.mutate(work);
   };
   const actions: [string, () => void][] = [
-    ["Sweep all lines", run({ kind: "sweep", baseline: false, keep: true })],
-    [`Read ${what}`, run({ kind: "read", devices: ids, baseline: false, keep: true })],
+    ["Sweep all lines", run({ kind: "sweep" })],
+    [`Read ${what}`, run({ kind: "read", devices: ids })],
     [
       `Show what would be written to ${what}`,
       () => {
         close();
-        ask({ kind: "apply", devices: ids, baseline: false, keep: true });
+        ask({ kind: "apply", devices: ids });
       },
     ],
-    [`Back up ${what}`, run({ kind: "backup", devices: ids, baseline: false, keep: true })],
-    [`Verify ${what}`, run({ kind: "verify", devices: ids, baseline: false, keep: true })],
+    [`Back up ${what}`, run({ kind: "backup", devices: ids })],
+    [`Verify ${what}`, run({ kind: "verify", devices: ids })],
   ];
-  if (lead) actions.push([`Back up ${what} as baseline`, run({ kind: "backup", devices: ids, baseline: true, keep: true })]);
+  if (lead) actions.push([`Back up ${what} as baseline`, run({ kind: "backup", devices: ids, baseline: true })]);
   if (fresh.length) actions.unshift([`Take in ${plural(fresh.length, "device")}`, () => (close(), void navigate("/survey"))]);
   return (
     <Over title={ids.length ? `With ${what}` : "With everything"} close={close}>

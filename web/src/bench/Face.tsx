@@ -53,7 +53,7 @@ export function Face({ device, overview }: { device: Device; overview: Schemas["
           </p>
         </div>
         {device.taken_in && device.managed && (
-          <Button onClick={() => begin.mutate({ kind: "read", devices: [device.id], baseline: false, keep: true })}>Read now</Button>
+          <Button onClick={() => begin.mutate({ kind: "read", devices: [device.id] })}>Read now</Button>
         )}
       </div>
       <dl className="mt-2 grid grid-cols-[auto_1fr_auto_1fr] items-center gap-x-3 gap-y-1 text-[12.5px]">

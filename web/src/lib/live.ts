@@ -23,6 +23,8 @@ interface Live {
   /** By line and address: what the best sighting so far says of who answers. */
   answered: Record<string, Record<string, string>>;
   progress: Progress;
+  /** How far plans under way are, in devices. */
+  planning: Record<string, { done: number; total: number }>;
   points: Record<string, Record<string, string>>;
   troubles: Record<string, string>;
 }
@@ -91,6 +93,10 @@ class LiveStore extends Store<Live> {
     this.set({ going: false });
   }
 
+  planned(data: { plan: string; done: number; total: number }): void {
+    this.set((now) => ({ ...now, planning: { [data.plan]: { done: data.done, total: data.total } } }));
+  }
+
   pointed(data: Points): void {
     this.set((now) => ({
       ...now,
@@ -107,6 +113,7 @@ export const live = new LiveStore({
   sightings: [],
   answered: {},
   progress: {},
+  planning: {},
   points: {},
   troubles: {},
 });

@@ -36,7 +36,7 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
         <Button
           look="strong"
           disabled={begin.isPending}
-          onClick={() => begin.mutate({ kind: "sweep", baseline: false, keep: true })}
+          onClick={() => begin.mutate({ kind: "sweep" })}
         >
           Sweep all lines
         </Button>

@@ -1,19 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
-import { api, asProblem, got, type Plan, type Work } from "../api/client";
+import { api, asProblem, got, type Plan, Problem, whole, type Work } from "../api/client";
+import { planQuery } from "../api/queries";
 import { useBegin } from "../api/work";
+import { live } from "../lib/live";
 import { ask, place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { needsAre, plural, shown } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Over } from "../ui/Over";
-import { Tag, Trouble, Waiting } from "../ui/parts";
-
-const ACTION: Record<string, string> = {
-  write: "write and read back",
-  store: "store, so that a power cut does not take it",
-  move: "change, then find it again as itself",
-};
+import { Bar, Tag, Trouble, Waiting } from "../ui/parts";
+import { kindOf } from "./kinds/registry";
+import { stepPlan } from "./steps";
 
 /** Before anything is written: what, from what to what, in which order, what it disturbs, how long. */
 export function PlanDialog() {
@@ -24,35 +22,40 @@ export function PlanDialog() {
 
 function PlanOf({ work }: { work: Work }) {
   const begin = useBegin();
-  const plan = useQuery({
+  const asked = useQuery({
     queryKey: ["plan", work],
-    queryFn: () => got(api.POST("/api/plans", { body: work })),
-    staleTime: 0,
+    queryFn: () => got(api.POST("/api/plans", { body: whole(work) })),
+    staleTime: Infinity,
     gcTime: 0,
     retry: false,
+    refetchOnReconnect: false,
   });
+  const made = useQuery(planQuery(asked.data?.id ?? ""));
+  const plan = made.data?.state === "ready" ? made.data : undefined;
+  const broken = made.data && made.data.state !== "ready" && made.data.state !== "making" ? made.data : undefined;
+  const error = asked.error ?? made.error ?? (broken && new Problem("plan", broken.message || "The plan was not made.", "Nothing was written. Make it again."));
   const close = () => ask(null);
   const write = () => {
-    begin.mutate({ ...work, plan: plan.data!.digest });
+    begin.mutate({ kind: work.kind, plan: plan!.id });
     close();
   };
+  const later = plan?.remarks.some((remark) => remark.code === "later");
   return (
-    <Over title={TITLES[work.kind] ?? "Plan"} wide close={close} note={plan.data && plan.data.steps.length ? summary(plan.data) : undefined}>
+    <Over title={kindOf(work.kind).plan ?? "Plan"} wide close={close} note={plan?.steps.length ? summary(plan) : undefined}>
       <div className="min-h-0 flex-1 overflow-auto px-4 py-3">
-        {plan.isPending && <Waiting>Reading the devices, so that the plan is true …</Waiting>}
-        {plan.error && <Trouble problem={asProblem(plan.error)} again={() => void plan.refetch()} />}
-        {plan.data && <Steps plan={plan.data} />}
+        {!plan && !error && <Making id={asked.data?.id ?? ""} />}
+        {error && <Trouble problem={asProblem(error)} again={() => void asked.refetch()} />}
+        {plan && <Steps plan={plan} />}
       </div>
       <div className="flex items-center justify-end gap-2 border-t border-weave px-4 py-2.5">
-        {plan.data && plan.data.disturbs.length > 0 && (
-          <p className="mr-auto text-[13px] text-madder">This disturbs {needsAre(plan.data.disturbs)}.</p>
-        )}
+        {plan && plan.disturbs.length > 0 && <p className="mr-auto text-[13px] text-madder">This disturbs {needsAre(plan.disturbs)}.</p>}
+        {later && !work.over_later && <Button onClick={() => ask({ ...work, over_later: true })}>Take back those too …</Button>}
         <Dialog.Close asChild>
-          <Button>{plan.data && !plan.data.steps.length ? "Close" : "Write nothing"}</Button>
+          <Button>{plan && !plan.steps.length ? "Close" : "Write nothing"}</Button>
         </Dialog.Close>
-        {plan.data && plan.data.steps.length > 0 && (
-          <Button look={plan.data.disturbs.length ? "grave" : "strong"} autoFocus={!plan.data.disturbs.length} onClick={write}>
-            {verb(plan.data)}
+        {plan && plan.steps.length > 0 && (
+          <Button look={plan.disturbs.length ? "grave" : "strong"} autoFocus={!plan.disturbs.length} onClick={write}>
+            {verb(plan)}
           </Button>
         )}
       </div>
@@ -60,10 +63,23 @@ function PlanOf({ work }: { work: Work }) {
   );
 }
 
-const TITLES: Record<string, string> = { apply: "What would be written", restore: "Restore a backup", undo: "Take back a run" };
+/** Planning reads the devices first; with many that takes a while, and shows how far it is. */
+function Making({ id }: { id: string }) {
+  const progress = useStore(live, (l) => l.planning[id]);
+  if (!progress || progress.total < 2) return <Waiting>Reading the devices, so that the plan is true …</Waiting>;
+  return (
+    <div className="flex items-center gap-3 text-[13px] text-soft">
+      <div className="w-48">
+        <Bar share={progress.done / progress.total} label="Devices read for the plan" />
+      </div>
+      {progress.done} of {progress.total} devices read
+    </div>
+  );
+}
 
 function countChanges(plan: Plan): number {
-  return plan.steps.reduce((sum, step) => sum + step.changes.length, 0);
+  // What is staged comes again with the restart that makes it work; it is one setting.
+  return new Set(plan.steps.flatMap((step) => step.changes.map((change) => `${step.device} ${change.path}`))).size;
 }
 
 function devicesOf(plan: Plan): string[] {
@@ -80,6 +96,11 @@ function summary(plan: Plan): string {
   return `${plural(countChanges(plan), "setting")} on ${plural(devicesOf(plan).length, "device")}, about ${Math.max(1, Math.round(plan.seconds))} s. Each value is read back afterwards.`;
 }
 
+/** Whether an earlier step of the device shows this change already: what is staged works with the restart. */
+function shownBefore(steps: Plan["steps"], at: number, path: string): boolean {
+  return steps.slice(0, at).some((step) => step.changes.some((change) => change.path === path));
+}
+
 function Steps({ plan }: { plan: Plan }) {
   if (!plan.steps.length && !plan.remarks.length)
     return <p className="text-[13px] text-soft">Nothing to write: the devices have these values already.</p>;
@@ -90,10 +111,10 @@ function Steps({ plan }: { plan: Plan }) {
         return (
           <section key={device} className="mb-3">
             <h3 className="text-[13.5px] font-semibold">{steps[0].name}</h3>
-            {steps.map((step) => (
-              <div key={step.action} className="mt-1 border-l-2 border-warp pl-3">
+            {steps.map((step, at) => (
+              <div key={at} className="mt-1 border-l-2 border-warp pl-3">
                 <p className="flex flex-wrap items-center gap-1.5 text-[12.5px] text-soft">
-                  {ACTION[step.action] ?? step.action}
+                  {stepPlan(step.action)}
                   {step.disturbs.map((what) => (
                     <Tag key={what} tone="madder">
                       disturbs {what}
@@ -105,7 +126,7 @@ function Steps({ plan }: { plan: Plan }) {
                 )}
                 <table className="text-[12.5px]">
                   <tbody>
-                    {step.changes.map((change) => (
+                    {step.changes.filter((change) => !shownBefore(steps, at, change.path)).map((change) => (
                       <tr key={change.path} className="font-mono">
                         <td className="pr-4">{change.path}</td>
                         <td className="pr-2 text-right text-soft">{shown(change.from)}</td>

@@ -8,19 +8,12 @@ import { useChange } from "../api/work";
 import { live, secondsLeft, shareDone } from "../lib/live";
 import { ask, place } from "../lib/place";
 import { useStore } from "../lib/store";
-import { plural, shown } from "../lib/words";
+import { shown } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Bar, Tag, When } from "../ui/parts";
+import { kindOf } from "./kinds/registry";
+import { stepName } from "./steps";
 
-const NAMES: Record<string, string> = {
-  sweep: "Sweep",
-  read: "Read",
-  apply: "Write",
-  restore: "Restore",
-  undo: "Take back",
-  backup: "Backup",
-  verify: "Verify",
-};
 const going = (run: Run) => run.state === "waiting" || run.state === "running";
 
 /** What goes on now, at the bottom; it opens to the steps, the evidence and the reasons. */
@@ -56,7 +49,7 @@ export function Tray({ devices }: { devices: Device[] }) {
                   onClick={() => place.set({ trayRun: one.id })}
                   className={clsx("flex w-full items-center gap-2 px-4 py-1 text-left text-[12.5px]", one.id === run.id ? "bg-indigo-wash" : "hover:bg-weave/50")}
                 >
-                  <span className="flex-1 font-medium">{NAMES[one.kind] ?? one.kind}</span>
+                  <span className="flex-1 font-medium">{kindOf(one.kind).name}</span>
                   <State state={one.state} />
                   <span className="w-20 text-right text-soft">
                     <When at={one.created} />
@@ -73,7 +66,7 @@ export function Tray({ devices }: { devices: Device[] }) {
 }
 
 function State({ state }: { state: string }) {
-  const tone = state === "done" ? "woad" : state === "running" || state === "waiting" ? "indigo" : state === "cancelled" ? "weld" : "madder";
+  const tone = state === "done" ? "woad" : state === "unproven" ? "weld" : state === "running" || state === "waiting" ? "indigo" : state === "cancelled" ? "weld" : "madder";
   return <Tag tone={tone}>{state === "cancelled" ? "stopped" : state}</Tag>;
 }
 
@@ -87,15 +80,15 @@ function Line({ run }: { run: Run }) {
   const acting = steps.find((step) => step.state === "acting");
   return (
     <>
-      <span className="text-[13px] font-semibold">{NAMES[run.kind] ?? run.kind}</span>
+      <span className="text-[13px] font-semibold">{kindOf(run.kind).name}</span>
       <State state={run.state} />
       {going(run) ? (
         <>
           <div className="w-48">
-            <Bar share={share} label={`Progress of ${NAMES[run.kind]}`} />
+            <Bar share={share} label={`Progress of ${kindOf(run.kind).name}`} />
           </div>
           <span className="text-[12.5px] text-soft">
-            {acting ? `${acting.name}: ${acting.action}` : steps.length ? `${settled} of ${steps.length} steps` : `${Math.round(share * 100)} % looked at`}
+            {acting ? `${acting.name}: ${stepName(acting.action)}` : steps.length ? `${settled} of ${steps.length} steps` : `${Math.round(share * 100)} % looked at`}
           </span>
           {left !== null && <span className="text-[12.5px] text-soft">about {left} s left</span>}
           <Button disabled={run.cancelling || stop.isPending} onClick={() => stop.mutate(run.id)}>
@@ -103,43 +96,22 @@ function Line({ run }: { run: Run }) {
           </Button>
         </>
       ) : (
-        <span className="truncate text-[12.5px] text-soft">{told(run)}</span>
+        <span className="truncate text-[12.5px] text-soft">{run.message || kindOf(run.kind).told(run)}</span>
       )}
     </>
   );
 }
 
-/** What came of a run, in one line. */
-function told(run: Run): string {
-  const steps = run.steps ?? [];
-  if (run.message) return run.message;
-  const failed = steps.filter((step) => step.state === "failed" || step.state === "unknown");
-  if (run.kind === "sweep") {
-    const found = (run.result.found as unknown[] | undefined)?.length ?? 0;
-    const missing = (run.result.missing as { name: string }[] | undefined) ?? [];
-    return `${found} found${missing.length ? `; missing: ${missing.map((one) => one.name).join(", ")}` : ""}`;
-  }
-  if (run.kind === "verify") {
-    const counts = (run.result.summary ?? {}) as Record<string, number>;
-    return Object.entries(counts)
-      .filter(([, n]) => n)
-      .map(([word, n]) => `${n} ${word}`)
-      .join(", ");
-  }
-  if (failed.length) return `${failed[0].name}: ${failed[0].message}`;
-  return `${plural(steps.length, "step")} done, all read back`;
-}
-
 function Detail({ run, devices }: { run: Run; devices: Device[] }) {
   const steps = run.steps ?? [];
-  const wrote = ["apply", "restore", "undo"].includes(run.kind) && steps.some((step) => step.state === "done" && step.changes.length);
+  const wrote = kindOf(run.kind).writes && steps.some((step) => step.state !== "skipped" && step.changes.length);
   const missing = (run.result.missing ?? []) as { device: string; name: string; reasons: { reason: string; try: string }[] }[];
   return (
     <div className="min-w-0 flex-1 overflow-auto px-4 py-2 text-[12.5px]">
       <div className="mb-1 flex items-center gap-2 text-soft">
         by {run.by}, <When at={run.created} />
         {wrote && !going(run) && (
-          <Button className="ml-auto" onClick={() => ask({ kind: "undo", run: run.id, baseline: false, keep: true })}>
+          <Button className="ml-auto" onClick={() => ask({ kind: "undo", run: run.id })}>
             Take this back …
           </Button>
         )}
@@ -159,7 +131,7 @@ function Detail({ run, devices }: { run: Run; devices: Device[] }) {
           {steps.map((step) => (
             <tr key={step.ordinal} className="border-b border-weave/60 align-top">
               <td className="py-1 pr-3 font-medium whitespace-nowrap">{devices.find((d) => d.id === step.device)?.name ?? step.name}</td>
-              <td className="py-1 pr-3">{step.action}</td>
+              <td className="py-1 pr-3 whitespace-nowrap">{stepName(step.action)}</td>
               <td className="py-1 pr-3">
                 <State state={step.state} />
               </td>
@@ -170,7 +142,7 @@ function Detail({ run, devices }: { run: Run; devices: Device[] }) {
                     {change.read_back !== undefined && <span className="text-soft"> · read back {shown(change.read_back)}</span>}
                   </p>
                 ))}
-                {step.message && <p className={step.state === "done" ? "text-soft" : "text-madder"}>{step.message}</p>}
+                {step.message && <p className={step.state === "done" ? "text-soft" : step.state === "unproven" ? "text-weld" : "text-madder"}>{step.message}</p>}
                 {step.try && <p>{step.try}</p>}
               </td>
             </tr>

@@ -41,6 +41,7 @@ NAK_TEXT = {
     0x08: "the biometric format is not supported",
     0x09: "it cannot carry the command out",
 }
+NAK_CHECK = 0x01
 NAK_SEQUENCE = 0x04
 
 

@@ -6,13 +6,16 @@ or `silent` is told, and its Verdict says what to do. Legal moves are in TRANSIT
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from enum import Enum
 
-from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused
+from netloom_core.errors import Busy, NetloomError, NobodyThere, ProtocolError, Refused
 from netloom_core.protocols.osdp import frames
-from netloom_core.protocols.osdp.constants import BUSY_RETRIES, NAK_SEQUENCE, NAK_TEXT, RETRIES, Rep
+from netloom_core.protocols.osdp.constants import BUSY_RETRIES, NAK_CHECK, NAK_SEQUENCE, NAK_TEXT, RETRIES, Rep
 from netloom_core.protocols.osdp.messages import Command, Reply
+
+_NUMBERS = itertools.count(1)
 
 
 class State(Enum):
@@ -71,8 +74,9 @@ class Session:
         self._retries = retries
         self._sequence = 0
         self._command: Command | None = None
-        self._silences = 0
-        self._busy = 0
+        self._silences = self._busy = self._damaged = 0
+        self.number = next(_NUMBERS)  # no two talks have the same one
+        self.restarts = 0  # how often the numbers began anew: another unit may have taken its place
         self._restarted = False
 
     def move(self, event: Event) -> None:
@@ -84,7 +88,7 @@ class Session:
     def send(self, command: Command) -> bytes:
         self.move(Event.SEND)
         self._command = command
-        self._silences = self._busy = 0
+        self._silences = self._busy = self._damaged = 0
         self._restarted = False
         return self._bytes()
 
@@ -107,10 +111,12 @@ class Session:
                 )
             self.move(Event.BUSY)
             return Again(self._bytes(), busy=True)
-        if frame.code == Rep.NAK:
-            return self._refused(frame)
+        if frame.code == Rep.NAK and frame.data[:1] == bytes((NAK_SEQUENCE,)):
+            return self._refused(frame)  # its number is what it expects or what it got: either is taken (7, NAK)
         if frame.sequence != self._sequence:
             return Ignore()
+        if frame.code == Rep.NAK:
+            return self._refused(frame)
         self.move(Event.REPLY)
         self._sequence = self._sequence % 3 + 1
         return Reply(frame.code, frame.data)
@@ -122,8 +128,14 @@ class Session:
             return Ignore()
         if reason == NAK_SEQUENCE and not self._restarted:
             self._restarted = True
+            self.restarts += 1
             self._sequence = 0
             self.move(Event.BAD_SEQUENCE)
+            return Again(self._bytes())
+        if reason == NAK_CHECK and self._damaged < RETRIES:
+            # It heard a damaged command and did nothing (7, NAK 01): the same once more.
+            self._damaged += 1
+            self.move(Event.SILENCE)
             return Again(self._bytes())
         text = NAK_TEXT.get(reason, f"error {reason}")
         self._sequence = self._sequence % 3 + 1
@@ -132,7 +144,7 @@ class Session:
         )
 
     def silent(self, *, garbled: bool = False) -> Again:
-        """The reply time is over. Says to repeat, or raises NoAnswer or ProtocolError.
+        """The reply time is over. Says to repeat, or raises NobodyThere or ProtocolError.
 
         Number 0 does not protect against acting twice, so a command that must not be carried
         out twice is not repeated with it: what came of it has to be read.
@@ -140,7 +152,7 @@ class Session:
         self._silences += 1
         once = self._command is not None and not self._command.idempotent and self._sequence == 0
         if once or self._silences > self._retries:
-            self._sequence = 0
+            self.restart()
             if garbled:
                 raise self._given_up(
                     ProtocolError(
@@ -149,7 +161,7 @@ class Session:
                     )
                 )
             raise self._given_up(
-                NoAnswer(f"{self._name} does not answer.", "Look at its power, its cable and the line's termination.")
+                NobodyThere(f"{self._name} does not answer.", "Look at its power, cable and the line's termination.")
             )
         self.move(Event.SILENCE)
         return Again(self._bytes())
@@ -157,6 +169,13 @@ class Session:
     def restart(self) -> None:
         """Number from 0 again, as after a restart of the unit."""
         self._sequence = 0
+        self.restarts += 1
+
+    def abandon(self) -> None:
+        """Whoever was waiting has gone: a talk that is under way is given up, and may be begun anew."""
+        if self.state is State.WAITING:
+            self.move(Event.GIVE_UP)
+            self.restart()
 
     def _given_up(self, error: NetloomError) -> NetloomError:
         self.move(Event.GIVE_UP)

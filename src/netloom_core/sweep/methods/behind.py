@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from netloom_core.drivers.http_json import HttpJsonDriver
+from netloom_core.bus.turns import Priority
+from netloom_core.documents.tree import MISSING, get
 from netloom_core.errors import NetloomError
-from netloom_core.links.http import HttpLink
 from netloom_core.model.line import Line
-from netloom_core.plan.documents import MISSING, get
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Look, Method
 
@@ -28,7 +27,7 @@ class Behind(Method):
 
     async def run(self, look: Look) -> None:
         parent = look.parent
-        if parent is None or not parent.address:
+        if parent is None or not parent.address or look.sessions is None:
             look.note("Left out: the device that leads this bus was not found yet.")
             return
         profile = look.library.need(parent.profile)
@@ -37,24 +36,21 @@ class Behind(Method):
             look.note(f"Left out: the profile of {parent.name} does not say how to ask it for its bus.")
             return
         await look.pace.take(ASK_PACKETS)
-        driver = HttpJsonDriver(parent, profile, HttpLink(parent.line.source, parent.address, reach.port))
-        try:
-            need = reach.behind.leads
-            if need is not None:
-                value = get(await driver.read("running"), need.path)
-                if value is MISSING or value not in need.one_of:
-                    label = profile.by_path[need.path].label
-                    raise NotLeading(
-                        f"{parent.name} is not set to lead its bus: {label} is {shown(value)}.",
-                        f"Set {label} to {need.one_of[0]} at {parent.name}, then sweep again.",
-                        target=parent.device,
-                    )
-            for facts in await driver.subordinates():
-                address = facts.pop("address", "")
-                if look.line.holds(address):
-                    look.sight(address, self.name, **facts)
-        finally:
-            await driver.close()
+        talk = await look.sessions.talk(parent, "sweep", Priority.SWEEP)
+        need = reach.behind.leads
+        if need is not None:
+            value = get(await talk.read("running"), need.path)
+            if value is MISSING or value not in need.one_of:
+                label = profile.by_path[need.path].label
+                raise NotLeading(
+                    f"{parent.name} is not set to lead its bus: {label} is {shown(value)}.",
+                    f"Set {label} to {need.one_of[0]} at {parent.name}, then sweep again.",
+                    target=parent.device,
+                )
+        for facts in await talk.subordinates():
+            address = facts.pop("address", "")
+            if look.line.holds(address):
+                look.sight(address, self.name, **facts)
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "behind"

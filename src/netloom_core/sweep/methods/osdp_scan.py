@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.drivers.osdp import identity_of
-from netloom_core.errors import Busy, DeviceError, NoAnswer, ProtocolError
+from netloom_core.errors import Busy, DeviceError, LinkError, NoAnswer, ProtocolError
 from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
 from netloom_core.protocols.osdp import flows
@@ -19,6 +19,12 @@ from netloom_core.sweep.base import Look, Method
 
 GARBLED_TRIES = 2
 LATE_S = 0.1  # before the speed is changed: a late reply would be lost by it
+
+
+class LedByAnother(LinkError):
+    """Another control panel speaks on the bus; what was found may be incomplete."""
+
+    code = "led-by-another"
 
 
 def speeds_for(line: Line, usual: tuple[int, ...]) -> list[int]:
@@ -92,7 +98,7 @@ class OsdpScan(Method):
         expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
         places = looks(look, self._speeds)
         answered: set[tuple[int, int]] = set()
-        owner.strays.clear()
+        owner.listen_anew()
         last = look.line.speed
         for count, (address, speed) in enumerate(places, 1):
             if speed != last:
@@ -104,9 +110,19 @@ class OsdpScan(Method):
             await self._late(look, owner, speed, answered)
             if count % 8 == 0 or count == len(places):
                 look.progress(count, len(places))
-        for address, speed in expected:
-            if (address, speed) not in answered:
+        factory = {int(a) for p in look.library if p.reach.osdp for a in p.factory.addresses if a.isdecimal()}
+        in_peace = [*expected, *((address, look.line.speed) for address in sorted(factory))]
+        for address, speed in dict.fromkeys(in_peace):
+            if (address, speed) not in answered and look.wanted(str(address)):
                 await ask(look, owner, address, speed, REPLY_TIMEOUT_S, retries=1)
+        if owner.echoes:
+            look.note("The adapter gives back what is sent; that was told apart from answers.")
+        if owner.led_by_another:
+            raise LedByAnother(
+                f"Somebody else leads the bus {look.line.name}: another control panel polls it at the same time.",
+                "Two leaders spoil each other's answers. Take the other one off the bus while you work on it.",
+                target=look.line.name,
+            )
 
     async def _late(self, look: Look, owner: SerialOwner, speed: int, answered: set[tuple[int, int]]) -> None:
         """A unit that answered after its short time-out was heard by somebody else: ask it in peace."""

@@ -5,12 +5,11 @@ from __future__ import annotations
 import asyncio
 import socket
 
-from netloom_core.errors import NetloomError, ProtocolError, WrongCredentials
+from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, WrongCredentials
 from netloom_core.links.udp import UdpLink, broadcast_of
 from netloom_core.profiles.load import Library
 from netloom_core.protocols import pjlink
 from netloom_core.sweep.base import Look, Method
-from netloom_core.sweep.methods.banners import read_some
 
 ANSWER_S = 1.5
 SEARCH_S = 2.5
@@ -38,33 +37,89 @@ class Pjlink(Method):
                         continue
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
+        lines = Lines(sock)
         try:
-            facts = await ask(sock, look.access.logins[address].password if address in look.access.logins else "")
-        except NetloomError as error:
-            if isinstance(error, WrongCredentials):
-                look.sight(address, self.name, ports=str(port), refused="PJLink wants its password")
+            random = pjlink.parse_greeting(await lines.next(ANSWER_S))
+            password = ""
+            if random is not None:
+                # Its answer to a question already gives away what the password can be guessed from.
+                login = await look.login(address, SEARCH_S)
+                password = login.password if login else ""
+            facts = await ask(lines, random, password)
+        except WrongCredentials:
+            look.sight(address, self.name, ports=str(port), refused="PJLink wants its password")
+            return
+        except NetloomError:
             return
         look.sight(address, self.name, ports=str(port), **facts)
 
 
-async def ask(sock: socket.socket, password: str) -> dict[str, str]:
-    """Facts of the display at the other end. Raises ProtocolError and WrongCredentials."""
-    random = pjlink.parse_greeting(await read_some(sock, ANSWER_S))
+class Lines:
+    """Lines of a PJLink talk, each ended by a carriage return (clause 4.1), in however many pieces they come."""
+
+    def __init__(self, sock: socket.socket) -> None:
+        self._sock = sock
+        self._rest = b""
+
+    async def next(self, seconds: float) -> bytes:
+        """One line, waited for at most `seconds` in all. Raises NoAnswer, or ProtocolError when it is none."""
+        loop = asyncio.get_running_loop()
+        try:
+            async with asyncio.timeout(seconds):
+                while b"\r" not in self._rest:
+                    if len(self._rest) > pjlink.MAX_LINE:
+                        raise ProtocolError("a PJLink line is too long")
+                    data = await loop.sock_recv(self._sock, pjlink.MAX_LINE)
+                    if not data:
+                        raise ProtocolError("the display closed the connection")
+                    self._rest += data
+        except TimeoutError:
+            raise NoAnswer("The display did not finish a line.") from None
+        except OSError as error:
+            raise ProtocolError("the display closed the connection") from error
+        line, _, self._rest = self._rest.partition(b"\r")
+        return line
+
+    async def say(self, data: bytes) -> None:
+        try:
+            await asyncio.get_running_loop().sock_sendall(self._sock, data)
+        except OSError as error:
+            raise ProtocolError("the display closed the connection") from error
+
+
+async def ask(lines: Lines, random: str | None, password: str) -> dict[str, str]:
+    """Facts of the display at the other end; a question that it refuses is one fact less.
+
+    `random` is what it greeted with, None where it wants no password. Raises WrongCredentials.
+    """
     if random is not None and not password:
         raise WrongCredentials("The display wants its PJLink password.")
     prefix = pjlink.answer_to(random, password) if random is not None else b""
-    loop = asyncio.get_running_loop()
     facts: dict[str, str] = {}
-    for command, fact in pjlink.QUESTIONS.items():
+    for number, (command, fact) in enumerate(pjlink.QUESTIONS.items()):
         try:
-            await loop.sock_sendall(sock, prefix + pjlink.ask(command))
-        except OSError as error:
-            raise ProtocolError("the display closed the connection") from error
-        prefix = b""
-        line = await read_some(sock, ANSWER_S)
-        if not line:
-            break
-        value = pjlink.parse_reply(line, command)
+            await lines.say((prefix if not number else b"") + pjlink.ask(command))
+            value = await _answer(lines, command)
+        except NoAnswer:
+            if command.startswith(pjlink.CLASS_2):
+                break  # class 1 displays are silent to the questions of class 2
+            continue
+        except ProtocolError:
+            if not facts:
+                raise
+            break  # it hung up; what it told before stays
         if value:
             facts[fact] = pjlink.POWER.get(value, value) if fact == "power" else value
     return facts
+
+
+async def _answer(lines: Lines, command: str) -> str:
+    """The reply to that command; late ones to an earlier one are passed over. Raises NoAnswer."""
+    loop = asyncio.get_running_loop()
+    deadline = loop.time() + ANSWER_S
+    while True:
+        line = await lines.next(deadline - loop.time())
+        try:
+            return pjlink.parse_reply(line, command)
+        except ProtocolError:
+            continue

@@ -61,7 +61,7 @@ class WsDiscovery(Method):
         url = next((u for u in match.urls if u.startswith(f"http://{address}")), "")
         if url:
             await look.pace.take(ASK_PACKETS)
-            facts = await device_information(look, address, url, look.access.logins.get(address))
+            facts = await device_information(look, address, url, await look.login(address))
             if facts:
                 look.sight(address, "onvif", uuid=match.uuid, **facts, **look.outside(address))
 

@@ -46,7 +46,7 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
             <Button
               look="strong"
               disabled={!differing.length}
-              onClick={() => ask({ kind: "apply", devices: differing.map((d) => d.id), baseline: false, keep: true })}
+              onClick={() => ask({ kind: "apply", devices: differing.map((d) => d.id) })}
             >
               {differing.length ? `Show what would be written to ${plural(differing.length, "device")}` : "All are as planned"}
             </Button>

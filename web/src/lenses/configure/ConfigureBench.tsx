@@ -22,7 +22,7 @@ export function ConfigureBench({ chosen, devices }: BenchProps) {
     return (
       <Empty title="Select one device or many of a model: their values come side by side here.">
         {waiting.length > 0 && (
-          <Button look="strong" onClick={() => ask({ kind: "apply", devices: [], baseline: false, keep: true })}>
+          <Button look="strong" onClick={() => ask({ kind: "apply", devices: [] })}>
             Show what would be written to {plural(waiting.length, "device")}
           </Button>
         )}
@@ -67,7 +67,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
         <Button
           look="strong"
           disabled={!pending && !unkept}
-          onClick={() => ask({ kind: "apply", devices: whole.map((d) => d.id), baseline: false, keep: true })}
+          onClick={() => ask({ kind: "apply", devices: whole.map((d) => d.id) })}
         >
           {pending
             ? `Write ${plural(pending, "setting")} to ${plural(whole.filter((d) => d.counts.pending).length, "device")} …`
@@ -76,7 +76,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
               : "Nothing to write"}
         </Button>
         {pending > 0 && (
-          <Button title="Writes the values without storing them: a power cut takes them back" onClick={() => ask({ kind: "apply", devices: whole.map((d) => d.id), baseline: false, keep: false })}>
+          <Button title="Writes the values without storing them: a power cut takes them back" onClick={() => ask({ kind: "apply", devices: whole.map((d) => d.id), keep: false })}>
             Try without storing …
           </Button>
         )}

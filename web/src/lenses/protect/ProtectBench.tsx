@@ -27,11 +27,11 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
   return (
     <>
       <div className="flex flex-wrap gap-2">
-        <Button look="strong" disabled={!ids.length} onClick={() => begin.mutate({ kind: "backup", devices: ids, baseline: false, keep: true })}>
+        <Button look="strong" disabled={!ids.length} onClick={() => begin.mutate({ kind: "backup", devices: ids })}>
           Back up {plural(ids.length, "device")}
         </Button>
         {lead && (
-          <Button disabled={!ids.length} title="The approved record that Prove compares with" onClick={() => begin.mutate({ kind: "backup", devices: ids, baseline: true, keep: true })}>
+          <Button disabled={!ids.length} title="The approved record that Prove compares with" onClick={() => begin.mutate({ kind: "backup", devices: ids, baseline: true })}>
             Back up as baseline
           </Button>
         )}
@@ -74,7 +74,7 @@ function Row({ backup, current, picked, toggle }: { backup: Backup; current: boo
         </span>
       </span>
       {backup.device && (
-        <Button onClick={() => ask({ kind: "restore", devices: [backup.device!], backup: backup.id, baseline: false, keep: true })}>Restore …</Button>
+        <Button onClick={() => ask({ kind: "restore", devices: [backup.device!], backup: backup.id })}>Restore …</Button>
       )}
     </li>
   );

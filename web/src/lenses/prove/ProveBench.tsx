@@ -21,7 +21,7 @@ export function ProveBench({ chosen, devices }: BenchProps) {
         look="strong"
         className="self-start"
         disabled={!target.length}
-        onClick={() => begin.mutate({ kind: "verify", devices: target.map((d) => d.id), baseline: false, keep: true })}
+        onClick={() => begin.mutate({ kind: "verify", devices: target.map((d) => d.id) })}
       >
         Verify {plural(target.length, "device")}
       </Button>
@@ -89,7 +89,7 @@ function One({ id }: { id: string }) {
                     })}
                   </tbody>
                 </table>
-                <Button className="mt-2 self-start" onClick={() => ask({ kind: "restore", devices: [id], backup: whole.baseline_id!, baseline: false, keep: true })}>
+                <Button className="mt-2 self-start" onClick={() => ask({ kind: "restore", devices: [id], backup: whole.baseline_id! })}>
                   Restore the baseline …
                 </Button>
               </>

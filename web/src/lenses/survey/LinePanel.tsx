@@ -28,7 +28,7 @@ export function LinePanel({ line }: { line: Line }) {
         </Button>
       </div>
       <div className="flex flex-wrap gap-2">
-        <Button look="strong" disabled={begin.isPending} onClick={() => begin.mutate({ kind: "sweep", lines: [line.id], baseline: false, keep: true })}>
+        <Button look="strong" disabled={begin.isPending} onClick={() => begin.mutate({ kind: "sweep", lines: [line.id] })}>
           Sweep this line
         </Button>
         {line.kind === "serial" && <Button onClick={() => openConsole({ line: line.id })}>Open a console</Button>}

@@ -25,7 +25,7 @@ export function Overall({ devices, lines }: { devices: Device[]; lines: Line[] }
   if (!devices.length)
     return (
       <Empty title="What a sweep finds is told here.">
-        <Button look="strong" onClick={() => begin.mutate({ kind: "sweep", baseline: false, keep: true })}>
+        <Button look="strong" onClick={() => begin.mutate({ kind: "sweep" })}>
           Sweep all lines
         </Button>
       </Empty>

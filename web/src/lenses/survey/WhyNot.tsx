@@ -73,7 +73,7 @@ function Offer({ offer }: { offer: NonNullable<Reason["offer"]> }) {
       onClick={() =>
         decide.mutate(
           { changes: [{ device: offer.device, path: offer.path, value: offer.value }], versions: {} },
-          { onSuccess: () => ask({ kind: "apply", devices: [offer.device], baseline: false, keep: true }) },
+          { onSuccess: () => ask({ kind: "apply", devices: [offer.device] }) },
         )
       }
     >

@@ -1,0 +1,111 @@
+"""Documents: plain JSON trees in canonical form, addressed by JSON Pointer (RFC 6901).
+
+Canonical form is UTF-8 JSON with sorted keys and no spaces; numbers are integers
+wherever a profile says so, which keeps us clear of the float rules of RFC 8785.
+"""
+
+from __future__ import annotations
+
+import copy
+import hashlib
+from collections.abc import Iterator
+from typing import Any
+
+import orjson
+
+from netloom_core.errors import UnknownSetting
+
+Document = dict[str, Any]
+MISSING: Any = type("Missing", (), {"__repr__": lambda self: "MISSING", "__bool__": lambda self: False})()
+MAX_DEPTH = 32
+
+
+def canonical(document: Document) -> bytes:
+    return orjson.dumps(document, option=orjson.OPT_SORT_KEYS)
+
+
+def digest(document: Document) -> str:
+    """SHA-256 of the canonical form, in hex."""
+    return hashlib.sha256(canonical(document)).hexdigest()
+
+
+def tokens(pointer: str) -> list[str]:
+    """Parts of a JSON Pointer, unescaped (RFC 6901 clause 4)."""
+    if pointer == "":
+        return []
+    if not pointer.startswith("/"):
+        raise UnknownSetting(f"{pointer!r} is not a path of a setting.", "A path starts with /, like /relays/1/idle.")
+    return [part.replace("~1", "/").replace("~0", "~") for part in pointer[1:].split("/")]
+
+
+def get(document: Any, pointer: str) -> Any:
+    """Value at the pointer, or MISSING."""
+    here = document
+    for part in tokens(pointer):
+        if isinstance(here, dict) and part in here:
+            here = here[part]
+        elif isinstance(here, list) and part.isdecimal() and int(part) < len(here):
+            here = here[int(part)]
+        else:
+            return MISSING
+    return here
+
+
+def put(document: Document, pointer: str, value: Any) -> None:
+    """Set a value, making the objects on the way. Works in place."""
+    parts = tokens(pointer)
+    here = document
+    for part in parts[:-1]:
+        nxt = here.get(part)
+        if not isinstance(nxt, dict):
+            nxt = here[part] = {}
+        here = nxt
+    here[parts[-1]] = value
+
+
+def remove(document: Document, pointer: str) -> None:
+    """Take a value out, and objects that become empty by it. Works in place."""
+    trail: list[tuple[dict[str, Any], str]] = []
+    here: Any = document
+    for part in tokens(pointer):
+        if not isinstance(here, dict) or part not in here:
+            return
+        trail.append((here, part))
+        here = here[part]
+    for parent, part in reversed(trail):
+        del parent[part]
+        if parent:
+            return
+
+
+def escaped(name: str) -> str:
+    """A name as a part of a JSON Pointer (RFC 6901 clause 3)."""
+    return name.replace("~", "~0").replace("/", "~1") if "~" in name or "/" in name else name
+
+
+def leaves(document: Any, base: str = "", depth: int = 0) -> Iterator[tuple[str, Any]]:
+    """Every value that is not an object, with its pointer, in document order."""
+    if isinstance(document, dict) and document and depth < MAX_DEPTH:
+        for name, value in document.items():
+            yield from leaves(value, f"{base}/{escaped(name)}", depth + 1)
+    elif base:
+        yield base, document
+
+
+def merged(document: Document, values: dict[str, Any]) -> Document:
+    """A copy with values set by pointer."""
+    result = copy.deepcopy(document)
+    for pointer, value in values.items():
+        put(result, pointer, value)
+    return result
+
+
+def depth(value: Any) -> int:
+    """How deep objects and arrays are nested; without recursion, since what comes from outside may be deep."""
+    deepest, waiting = 0, [(value, 0)]
+    while waiting:
+        here, level = waiting.pop()
+        deepest = max(deepest, level)
+        inside = here.values() if isinstance(here, dict) else here if isinstance(here, list) else ()
+        waiting += [(one, level + 1) for one in inside]
+    return deepest

@@ -1,0 +1,136 @@
+"""What a driver can do, as small protocols, and which of them one model has on one kind of line.
+
+Planning asks for abilities, so that nothing is promised which the protocol cannot do. A
+session asks only what is there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Hashable, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any, Protocol
+
+from netloom_core.documents.tree import Document
+from netloom_core.errors import CannotDo
+from netloom_core.model.change import Change
+from netloom_core.model.device import Credentials, Identity, Target
+
+
+class Ability(StrEnum):
+    IDENTIFY = "identify"
+    READ = "read"
+    WRITE = "write"
+    STORE = "store"
+    RESTART = "restart"
+    READDRESS = "readdress"  # takes a new place by a command of its own, at once
+    STATES = "states"
+    DRIVE = "drive"
+    WATCH = "watch"  # tells changes by itself
+    LIST = "list"  # knows who is on the bus behind it
+    SIGN_IN = "sign in"
+
+
+@dataclass(frozen=True)
+class Abilities:
+    """`sets` are those of running and startup that the device can tell."""
+
+    can: frozenset[Ability] = frozenset()
+    sets: frozenset[str] = frozenset()
+
+    def __contains__(self, ability: Ability) -> bool:
+        return ability in self.can
+
+    def need(self, ability: Ability, name: str) -> None:
+        if ability not in self.can:
+            raise CannotDo(f"{name} has no way to {ability}.", "Nothing was sent to it.")
+
+
+class Identifies(Protocol):
+    async def identify(self) -> Identity:
+        """Who is there. The only thing that is asked before it is proven, and the only one that may connect."""
+        ...
+
+
+class Reads(Protocol):
+    async def read(self, which: str) -> Document:
+        """The whole document of set `running` or `startup`, keyed as in the profile; without secrets."""
+        ...
+
+
+class Writes(Protocol):
+    async def write(self, changes: Sequence[Change]) -> None:
+        """Send the `after` values. That no error comes is not proof: read back."""
+        ...
+
+
+class Stores(Protocol):
+    async def store(self) -> None: ...
+
+
+class Restarts(Protocol):
+    async def restart(self) -> None: ...
+
+
+class Readdresses(Protocol):
+    async def readdress(self, changes: Sequence[Change]) -> None:
+        """Send changes of the address or speed by which the device is reached; they work at once."""
+        ...
+
+
+class Reports(Protocol):
+    async def states(self) -> dict[str, str]:
+        """Live state by point id."""
+        ...
+
+
+class Drives(Protocol):
+    async def drive(self, point: str, state: str) -> None: ...
+
+
+class Watches(Protocol):
+    def watch(self) -> AsyncIterator[dict[str, str]]:
+        """States by point id, as they change; ends when the device ends it."""
+        ...
+
+
+class Lists(Protocol):
+    async def subordinates(self) -> list[dict[str, str]]: ...
+
+
+class SignsIn(Protocol):
+    async def sign_in_as(self, credentials: Credentials) -> bool:
+        """Whether the device takes them now. The session's own sign-in stays as it is."""
+        ...
+
+
+class Driver(Identifies, Protocol):
+    """One device over one protocol. Every wait inside is bounded; errors are NetloomError.
+
+    `connection` is a mark of what identity was proven on: as long as it is equal, it is the same
+    talk with the same peer. None where there is none, so that identity has to be asked anew.
+    `trust` is told that mark after the proof; on another one no call goes out but `identify`.
+    """
+
+    target: Target
+
+    @property
+    def connection(self) -> Hashable | None: ...
+
+    def trust(self, connection: Hashable | None) -> None: ...
+
+    def speak_for(self, who: str, priority: int) -> None:
+        """Who asks next, and how urgent it is; where lines are shared."""
+        ...
+
+    async def close(self) -> None: ...
+
+
+class DriverSource(Protocol):
+    """Opens drivers; the owner of all lines stands behind it."""
+
+    def abilities(self, profile: str, line_kind: str) -> Abilities: ...
+
+    async def open(self, target: Target) -> Any:
+        """A Driver with the abilities of the target's profile. Sends nothing yet."""
+        ...

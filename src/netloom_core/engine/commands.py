@@ -1,0 +1,85 @@
+"""What the engine can be told, as plain data. `parse` takes what came as JSON from wherever."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from netloom_core.errors import RequestError
+
+Ident = Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class _Command(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class CarryOut(_Command):
+    """A run that is on record. Answers at once; events tell the rest."""
+
+    do: Literal["carry out"] = "carry out"
+    run: Ident
+
+
+class Stop(_Command):
+    """A run stops before its next step, a sweep at once."""
+
+    do: Literal["stop"] = "stop"
+    run: Ident
+
+
+class Read(_Command):
+    """Answers with `troubles`: why one could not be read, by device."""
+
+    do: Literal["read"] = "read"
+    devices: list[Ident] = Field(max_length=5000)
+
+
+class States(_Command):
+    """Answers with `states`, empty where it does not answer in time."""
+
+    do: Literal["states"] = "states"
+    device: Ident
+
+
+class Drive(_Command):
+    do: Literal["drive"] = "drive"
+    device: Ident
+    point: Annotated[str, Field(max_length=120)]
+    state: Annotated[str, Field(max_length=120)]
+    by: Annotated[str, Field(max_length=150)]
+
+
+class Watch(_Command):
+    """Keep `points` events of the device coming for a while; answers with what is known."""
+
+    do: Literal["watch"] = "watch"
+    device: Ident
+
+
+class Prove(_Command):
+    """Ask a device who it is. Raises where it is not itself."""
+
+    do: Literal["prove"] = "prove"
+    device: Ident
+
+
+class Forget(_Command):
+    """The device's record goes: end its session."""
+
+    do: Literal["forget"] = "forget"
+    device: Ident
+
+
+Command = CarryOut | Stop | Read | States | Drive | Watch | Prove | Forget
+_ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])
+
+
+def parse(data: Any) -> Command:
+    try:
+        return _ADAPTER.validate_python(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the whole"
+        raise RequestError(f"That is no command: {where}: {first['msg']}.") from error

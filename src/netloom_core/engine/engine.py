@@ -1,0 +1,294 @@
+"""The engine: owns all lines and all device work, in one event loop.
+
+It takes commands and tells events, both plain data, and knows its host by Store, Journal and
+EventSink alone; so it can run in the server's process or in one of its own somewhere else.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections.abc import Callable, Coroutine
+from typing import Any
+
+from netloom_core.bus.owner import Owners
+from netloom_core.bus.turns import Priority
+from netloom_core.clock import Clock
+from netloom_core.drivers.abilities import DriverSource
+from netloom_core.engine import commands
+from netloom_core.engine.kinds.base import Workshop
+from netloom_core.engine.kinds.registry import kinds
+from netloom_core.engine.kinds.sweep import look_again
+from netloom_core.engine.loops import keep_going
+from netloom_core.engine.ports import EventSink, Journal, Store
+from netloom_core.engine.records import EngineRecords
+from netloom_core.errors import NetloomError, RequestError
+from netloom_core.live.sessions import Sessions
+from netloom_core.live.watching import Watching
+from netloom_core.model.device import Target
+from netloom_core.model.work import ACTING, FAILED, LIVE, PENDING, SETTLED, SKIPPED, UNKNOWN, JournalEntry, RunState
+from netloom_core.profiles.load import Library
+from netloom_core.run.drive import drive
+from netloom_core.run.supervisor import Supervisor, insist, own_fault
+from netloom_core.sweep.sweep import SweepResult
+
+log = logging.getLogger("netloom.engine")
+READ_AT_ONCE = 24
+STATES_S = 3.0
+LOOK_EVERY_S = 5.0  # how often watch mode asks whether it is time
+CUT_OFF = "Netloom was cut off in the middle; what came of it is not known."
+
+
+class Engine:
+    def __init__(
+        self,
+        library: Library,
+        source: DriverSource,
+        owners: Owners,
+        clock: Clock,
+        store: Store,
+        journal: Journal,
+        events: EventSink,
+    ) -> None:
+        self._journal = journal
+        self._store = store
+        self._events = events
+        self._library = library
+        self.sessions = Sessions(source, library.maker, clock)
+        self._records = EngineRecords(store, journal, events)
+        supervisor = Supervisor(library, self.sessions, self._records, clock)
+        self._shop = Workshop(library, clock, store, events, self._records, self.sessions, owners, supervisor)
+        self._kinds = kinds()
+        self._watching = Watching(self.sessions, self._target, self._tell_states)
+        self._runs: dict[str, asyncio.Task[None]] = {}
+        self._loops: set[asyncio.Task[None]] = set()
+        self._drives: set[asyncio.Task[dict[str, str]]] = set()
+        self._does: dict[type, Callable[[Any], Coroutine[Any, Any, dict[str, Any]]]] = {
+            commands.CarryOut: self._carry_out,
+            commands.Stop: self._stop,
+            commands.Read: self._read,
+            commands.States: self._states,
+            commands.Drive: self._drive,
+            commands.Watch: self._watch,
+            commands.Prove: self._prove,
+            commands.Forget: self._forget,
+        }
+
+    async def start(self) -> None:
+        """Settle what an earlier process left open, and go on with its runs."""
+        unfinished = await self._store.runs.unfinished()
+        for intent in await self._journal.open_intents():
+            if intent.run not in unfinished:
+                await self._journal.append(_never_known(intent))
+        for ident in unfinished:
+            log.info("run %s goes on after a restart", ident)
+            self._begin(ident)
+        self._loop("watch mode", self._quiet_sweeps)
+
+    async def stop(self) -> None:
+        """Runs under way are cut off; their records let them go on at the next start."""
+        tasks = [*self._runs.values(), *self._loops, *self._drives]
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+        await self._watching.stop()
+        await self.sessions.close()
+
+    def keep(self, name: str, loop: Callable[[], Coroutine[Any, Any, None]]) -> None:
+        """A background loop of the host, supervised like the engine's own."""
+        self._loop(name, loop)
+
+    def _loop(self, name: str, loop: Callable[[], Coroutine[Any, Any, None]]) -> None:
+        def told(text: str) -> None:
+            self._events.put("notice", {"message": text})
+
+        task = asyncio.ensure_future(keep_going(name, loop, told))
+        self._loops.add(task)
+        task.add_done_callback(self._loops.discard)
+
+    # Commands
+
+    async def do(self, command: Any) -> dict[str, Any]:
+        """Carry out one command, given as plain data or parsed; answers with plain data. Raises NetloomError."""
+        parsed = command if isinstance(command, commands.Command) else commands.parse(command)
+        try:
+            return await self._does[type(parsed)](parsed)
+        except NetloomError:
+            raise
+        except Exception as error:
+            log.exception("command %s broke", parsed.do)
+            raise own_fault(error) from error
+
+    async def _carry_out(self, command: commands.CarryOut) -> dict[str, Any]:
+        self._begin(command.run)
+        return {}
+
+    async def _stop(self, command: commands.Stop) -> dict[str, Any]:
+        self._records.stop(command.run)
+        for kind in self._kinds.values():
+            kind.stop(command.run)
+        return {}
+
+    async def _read(self, command: commands.Read) -> dict[str, Any]:
+        """Read devices onto their records, many at once; each one's trouble is its own."""
+        gate = asyncio.Semaphore(READ_AT_ONCE)
+        troubles: dict[str, str] = {}
+        targets = await self._records.targets(command.devices)
+
+        async def one(device: str, target: Target | NetloomError) -> None:
+            async with gate:
+                try:
+                    await self._read_one(target)
+                except NetloomError as error:
+                    troubles[device] = error.message
+                except Exception as error:
+                    log.exception("reading %s broke", device)
+                    troubles[device] = own_fault(error).message
+                if device in troubles:
+                    await self._store.devices.save_trouble(device, troubles[device])
+
+        await asyncio.gather(*(one(device, target) for device, target in targets.items()))
+        return {"troubles": troubles}
+
+    async def _read_one(self, target: Target | NetloomError) -> None:
+        if isinstance(target, NetloomError):
+            raise target
+        talk = await self.sessions.talk(target, "read", Priority.RUN)
+        time = self._shop.clock.now()
+        documents = await talk.read_sets(("running", "startup"))
+        identity = (await self.sessions.of(target)).known.identity
+        told = {which: document for which, document in documents.items() if document}
+        await self._records.save_reading(target.device, told, identity, time)
+
+    async def _states(self, command: commands.States) -> dict[str, Any]:
+        try:
+            async with asyncio.timeout(STATES_S):
+                talk = await self.sessions.talk(await self._target(command.device), "look", Priority.WATCH)
+                return {"states": await talk.states()}
+        except (NetloomError, TimeoutError) as error:
+            return {"states": {}, "trouble": getattr(error, "message", "It does not answer in time.")}
+
+    async def _drive(self, command: commands.Drive) -> dict[str, Any]:
+        target = await self._target(command.device)
+        profile = self._library.need(target.profile)
+        work = asyncio.ensure_future(
+            drive(target, profile, command.point, command.state, self.sessions, self._records, command.by)
+        )
+        self._drives.add(work)
+        work.add_done_callback(self._drives.discard)
+        states = await asyncio.shield(work)  # whoever asked may go away; what came of it is still written down
+        self._tell_states(command.device, states, "")
+        return {"states": states}
+
+    async def _watch(self, command: commands.Watch) -> dict[str, Any]:
+        return {"states": await self._watching.look_at(command.device)}
+
+    async def _prove(self, command: commands.Prove) -> dict[str, Any]:
+        talk = await self.sessions.talk(await self._target(command.device), "prove", Priority.DRIVE)
+        identity = await talk.identify()
+        return {"maker": identity.maker, "model": identity.model, "serial": identity.serial}
+
+    async def _forget(self, command: commands.Forget) -> dict[str, Any]:
+        await self.sessions.forget(command.device)
+        return {}
+
+    async def look_again(self, line: str, address: str) -> SweepResult:
+        """Who is at one address now; nothing is recorded."""
+        return await look_again(line, address, self._shop)
+
+    async def _target(self, device: str) -> Target:
+        found = (await self._records.targets([device])).get(device)
+        if isinstance(found, NetloomError):
+            raise found
+        if found is None:
+            raise RequestError("There is no such device any more.", target=device)
+        return found
+
+    def _tell_states(self, device: str, states: dict[str, str], trouble: str) -> None:
+        told: dict[str, Any] = {"device": device, "states": states}
+        self._events.put("points", {**told, "trouble": trouble} if trouble else told)
+
+    # Runs
+
+    def _begin(self, ident: str) -> None:
+        if ident in self._runs:
+            return
+        task = asyncio.ensure_future(self._supervised(ident))
+        self._runs[ident] = task
+        task.add_done_callback(lambda _: self._runs.pop(ident, None))
+
+    async def _supervised(self, ident: str) -> None:
+        """One run to its end. It reaches a settled state whatever happens, or goes on at the next start."""
+        run = await self._run(ident)
+        if run.state not in LIVE:
+            return
+        try:
+            run.state = "running"
+            await insist(lambda: self._records.save_run(run), f"the begin of run {ident}")
+            kind = self._kinds.get(run.kind)
+            if kind is None:
+                raise RequestError(f"There is no kind of run called {run.kind!r}.", "Was it made by a newer Netloom?")
+            await kind.carry_out(run, self._shop)
+        except NetloomError as error:
+            await self._broken(run, f"{error.message} {error.hint}".strip())
+        except Exception:
+            log.exception("run %s broke", ident)
+            await self._broken(
+                run, "Netloom made a mistake of its own; the server's log has it. What was written is in the journal."
+            )
+        await insist(lambda: self._records.save_run(run), f"the end of run {ident}")
+        self._records.forget(ident)
+
+    async def _run(self, ident: str) -> RunState:
+        found: list[RunState] = []
+
+        async def load() -> None:
+            found.append(await self._store.runs.run(ident))
+            if await self._store.runs.cancelled(ident):
+                self._records.stop(ident)
+
+        await insist(load, f"the record of run {ident}")
+        return found[0]
+
+    async def _broken(self, run: RunState, message: str) -> None:
+        """Every step and every intent of a run that broke gets its word."""
+        run.state, run.message = FAILED, message
+
+        async def close() -> None:
+            for intent in await self._journal.open_intents(run.id):
+                await self._journal.append(_never_known(intent))
+            for step in loose:
+                await self._records.save_step(run.id, step)
+
+        loose = [step for step in run.steps if step.state not in SETTLED]
+        for step in loose:
+            step.message = CUT_OFF if step.state == ACTING else "The run ended before this step."
+            step.state = SKIPPED if step.state == PENDING else UNKNOWN
+        await insist(close, f"the steps of run {run.id}")
+
+    async def _quiet_sweeps(self) -> None:
+        """Watch mode: sweeps that begin by themselves, and stay out of people's way."""
+        while True:
+            await asyncio.sleep(LOOK_EVERY_S)
+            ident = await self._store.runs.due_sweep()
+            if ident:
+                log.info("watch: sweep %s begins", ident)
+                self._begin(ident)
+                await asyncio.wait([self._runs[ident]])
+
+
+def _never_known(intent: JournalEntry) -> JournalEntry:
+    return JournalEntry(
+        kind="outcome",
+        run=intent.run,
+        device=intent.device,
+        line=intent.line,
+        address=intent.address,
+        action=intent.action,
+        by=intent.by,
+        intent=intent.intent,
+        step=intent.step,
+        outcome="unknown",
+        message=CUT_OFF,
+        changes=intent.changes,
+    )

@@ -1,0 +1,7 @@
+"""Write what was decided, as the plan showed it."""
+
+from netloom_core.engine.kinds.base import DeviceWork
+
+
+class ApplyRun(DeviceWork):
+    name = "apply"

@@ -1,0 +1,125 @@
+"""Make a plan: read the devices now, then work out what would be written. Writes nothing."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections.abc import Callable
+
+from netloom_core.bus.turns import Priority
+from netloom_core.documents.tree import digest
+from netloom_core.engine.kinds.base import Workshop
+from netloom_core.engine.ports import MadePlan, Order, remark_as_dict
+from netloom_core.errors import NetloomError
+from netloom_core.model.device import Target
+from netloom_core.model.work import CANCELLED, RunState
+from netloom_core.plan.planner import (
+    DevicePlan,
+    Remark,
+    Subject,
+    effect,
+    left_out,
+    number,
+    plan_intended,
+    plan_restore,
+)
+from netloom_core.run.supervisor import own_fault
+from netloom_core.run.undo import plan_back
+
+log = logging.getLogger("netloom.plan")
+READ_AT_ONCE = 24
+
+# What each kind of plan makes of an order. A new one is a line here.
+PLANNERS: dict[str, Callable[[Subject, Order, RunState], DevicePlan]] = {
+    "apply": lambda subject, order, run: plan_intended(subject, order.wanted, keep=bool(run.params.get("keep", True))),
+    "restore": lambda subject, order, run: plan_restore(subject, order.profile, order.wanted),
+    "undo": lambda subject, order, run: plan_back(
+        subject, order.steps, over_later=bool(run.params.get("over_later", False))
+    ),
+}
+
+
+class PlanRun:
+    name = "plan"
+
+    def stop(self, run: str) -> None:
+        """Asked for between devices."""
+
+    async def carry_out(self, run: RunState, shop: Workshop) -> None:
+        orders = await shop.store.plans.orders(run)
+        targets = await shop.records.targets([order.device for order in orders if not order.refused])
+        gate = asyncio.Semaphore(READ_AT_ONCE)
+        plans: dict[str, DevicePlan] = {}
+        read: dict[str, str] = {}
+
+        async def one(order: Order) -> None:
+            async with gate:
+                if await shop.records.cancelled(run.id):
+                    return
+                target = targets.get(order.device)
+                plans[order.device] = await self._plan(order, target, run, shop, read)
+                told = {"plan": run.id, "done": len(plans), "total": len(orders)}
+                shop.events.put("planning", told, latest=f"planning:{run.id}")
+
+        await asyncio.gather(*(one(order) for order in orders))
+        if await shop.records.cancelled(run.id):
+            run.state = CANCELLED
+            return
+        made = [plans[order.device] for order in orders]
+        steps = number(made)
+        names = {order.device: order.name for order in orders}
+        remarks = [remark_as_dict(p.device, names[p.device], remark) for p in made for remark in p.remarks]
+        versions = {order.device: order.version for order in orders}
+        await shop.store.plans.save_plan(
+            run, MadePlan(steps, remarks, read, versions, digest({"effect": effect(steps)}))
+        )
+        run.state = "done"
+
+    async def _plan(
+        self, order: Order, target: Target | NetloomError | None, run: RunState, shop: Workshop, read: dict[str, str]
+    ) -> DevicePlan:
+        """One device's plan stands alone: what keeps it from being made is its own remark."""
+        if order.refused:
+            return DevicePlan(order.device, remarks=[Remark("left-out", order.refused)])
+        try:
+            subject = await self._subject(order, target, run, shop)
+            read[order.device] = order.name
+            plan = PLANNERS[run.params["kind"]](subject, order, run)
+            await self._remark_holders(plan, subject, shop)
+            return plan
+        except NetloomError as error:
+            return left_out(order.device, error)
+        except Exception as error:
+            log.exception("planning %s broke", order.device)
+            return left_out(order.device, own_fault(error))
+
+    async def _subject(
+        self, order: Order, target: Target | NetloomError | None, run: RunState, shop: Workshop
+    ) -> Subject:
+        if isinstance(target, NetloomError):
+            raise target
+        if target is None:
+            raise NetloomError("its record was removed meanwhile.")
+        profile = shop.library.need(target.profile)
+        talk = await shop.sessions.talk(target, f"plan of {run.by}", Priority.RUN)
+        try:
+            time = shop.clock.now()
+            documents = await talk.read_sets(("running", "startup"))
+        except NetloomError as error:
+            await shop.store.devices.save_trouble(order.device, error.message)
+            raise NetloomError(f"it cannot be read: {error.message}", error.hint) from error
+        session = await shop.sessions.of(target)
+        told = {which: document for which, document in documents.items() if document}
+        await shop.records.save_reading(order.device, told, session.known.identity, time)
+        return Subject(order.device, profile, talk.abilities, documents["running"], documents["startup"])
+
+    async def _remark_holders(self, plan: DevicePlan, subject: Subject, shop: Workshop) -> None:
+        """An address that another device has, or is to have, is said before anybody tries to take it."""
+        for step in plan.steps:
+            for change in step.params.get("changes", []) if step.action == "readdress" else []:
+                if subject.profile.by_path[change["path"]].role != "address":
+                    continue
+                holder = await shop.store.devices.holder(plan.device, str(change["to"]))
+                if holder:
+                    text = f"{change['to']} is {holder}'s address: the change will be refused while that one answers."
+                    plan.remarks.append(Remark("address-taken", text))

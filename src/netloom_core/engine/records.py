@@ -1,0 +1,81 @@
+"""The store and the journal as runs and steps see them; what changed is told as events."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from netloom_core.documents.tree import Document
+from netloom_core.engine.ports import EventSink, Journal, Store
+from netloom_core.errors import NetloomError
+from netloom_core.model.device import Identity, Target
+from netloom_core.model.work import SETTLED, JournalEntry, RunState, StepState
+
+
+class EngineRecords:
+    def __init__(self, store: Store, journal: Journal, events: EventSink) -> None:
+        self._store = store
+        self._journal = journal
+        self._events = events
+        self._stopped: set[str] = set()
+
+    # The journal
+
+    async def intend(self, entry: JournalEntry) -> None:
+        await self._journal.append(entry)
+        self._events.put("journal", {"device": entry.device}, latest="journal")
+
+    async def conclude(self, entry: JournalEntry) -> None:
+        await self._journal.append(entry)
+        self._events.put("journal", {"device": entry.device}, latest="journal")
+
+    async def open_intents(self, run: str) -> Mapping[int, JournalEntry]:
+        return {entry.step: entry for entry in await self._journal.open_intents(run)}
+
+    # Devices
+
+    async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]:
+        return await self._store.devices.targets(devices)
+
+    async def save_reading(
+        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+    ) -> None:
+        await self._store.devices.save_reading(device, documents, identity, time)
+        self._told(device)
+
+    async def save_place(self, device: str, address: str, speed: int, time: float) -> None:
+        await self._store.devices.save_place(device, address, speed, time)
+        self._told(device)
+
+    async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
+        await self._store.devices.save_secret(device, path, secret, login=login)
+
+    async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
+        ident = await self._store.proofs.save_backup(device, run, baseline=baseline)
+        self._events.put("backup", {"device": device, "backup": ident})
+        return ident
+
+    def _told(self, device: str) -> None:
+        self._events.put("device", {"device": device}, latest=f"device:{device}")
+
+    # Runs
+
+    async def save_step(self, run: str, step: StepState) -> None:
+        await self._store.runs.save_step(run, step)
+        told = {"run": run, "ordinal": step.ordinal, "state": step.state}
+        self._events.put("step", told, latest=f"step:{run}:{step.ordinal}")
+        if step.state in SETTLED:
+            self._told(step.device)
+
+    async def save_run(self, run: RunState) -> None:
+        await self._store.runs.save_run(run)
+        self._events.put("run", {"run": run.id, "kind": run.kind, "state": run.state}, latest=f"run:{run.id}")
+
+    def stop(self, run: str) -> None:
+        """Somebody asked; the record has it too, for after a restart."""
+        self._stopped.add(run)
+
+    def forget(self, run: str) -> None:
+        self._stopped.discard(run)
+
+    async def cancelled(self, run: str) -> bool:
+        return run in self._stopped

@@ -1,0 +1,311 @@
+"""The one conversation with a device, used by all who want something of it.
+
+Nothing is read from it, written to it or told to it before it has proven who it is on the
+present connection. Who wants something takes turns, the most urgent first; each turn is bounded
+in total time. Being cancelled is an ordinary way out: the connection is thrown away, the next
+one begins anew.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import AsyncGenerator, AsyncIterator, Awaitable, Callable, Hashable, Sequence
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from netloom_core.bus.turns import Priority, Turns
+from netloom_core.clock import Clock
+from netloom_core.documents.tree import Document
+from netloom_core.drivers.abilities import Abilities, Ability, DriverSource
+from netloom_core.errors import NetloomError, NoAnswer, UnknownDevice, Unproven, WrongDevice
+from netloom_core.identity.keys import Makers
+from netloom_core.identity.proof import Verdict, judge
+from netloom_core.model.change import Change
+from netloom_core.model.device import Credentials, Identity, Target
+
+Result = TypeVar("Result")
+TURN_S = 25.0  # one call with its proof and sign-in, whatever arrives
+WAIT_S = 40.0  # for the turn
+DRIVE_WAIT_S = 8.0  # somebody stands before it: what comes later than that is not wanted any more
+FRESH_S = 1.0  # a proof so young is good enough to write on where the connection itself proves nothing
+POLL_S = 0.5  # how often states are asked for where a device does not tell them by itself
+TRIES = 3  # a connection that is lost again and again between proof and call is a trouble of its own
+
+
+@dataclass
+class Known:
+    """What was last read, and when (Unix time in seconds)."""
+
+    documents: dict[str, tuple[Document, float]] = field(default_factory=dict)
+    states: dict[str, str] = field(default_factory=dict)
+    states_at: float = 0.0
+    identity: Identity | None = None
+
+
+class Session:
+    def __init__(self, target: Target, source: DriverSource, makers: Makers, clock: Clock) -> None:
+        self.target = target
+        self.known = Known()
+        self._source = source
+        self._makers = makers
+        self._clock = clock
+        self._turns = Turns(target.name or target.device)
+        self._driver: Any = None
+        self._mark: Hashable | None = None  # of the connection on which it was proven who is there
+        self._stale = False
+        self._proven_at = 0.0
+
+    @property
+    def idle(self) -> bool:
+        return self._turns.free
+
+    @property
+    def abilities(self) -> Abilities:
+        return self._source.abilities(self.target.profile, self.target.line.kind)
+
+    def talk(self, who: str, priority: Priority) -> Talk:
+        return Talk(self, who, priority)
+
+    def aim(self, target: Target) -> None:
+        """The record says where and who it is now. A call under way ends as it began; the next one connects anew."""
+        self.target = target
+
+    async def drop(self) -> None:
+        """Let the connection go: now, or after the call that is under way."""
+        if self.idle:
+            await self._discard()
+        else:
+            self._stale = True
+
+    async def _discard(self) -> None:
+        driver, self._driver, self._mark, self._stale = self._driver, None, None, False
+        if driver is not None:
+            await driver.close()
+
+    async def call(
+        self,
+        who: str,
+        priority: Priority,
+        ask: Callable[[Any], Awaitable[Result]],
+        *,
+        acts: bool = False,
+        seconds: float = TURN_S,
+    ) -> Result:
+        """One call in one turn, after the proof. `acts` is set where it changes something: the proof is fresh then.
+
+        Raises WrongDevice where somebody else answers, UnknownDevice where it cannot be told,
+        Busy where the turn does not come, and what the driver raises.
+        """
+        await self._turns.take(priority, who, DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S)
+        try:
+            return await self._bounded(who, priority, ask, acts=acts, seconds=seconds)
+        finally:
+            self._turns.give()
+
+    async def _bounded(
+        self, who: str, priority: Priority, ask: Callable[[Any], Awaitable[Result]], *, acts: bool, seconds: float
+    ) -> Result:
+        clean = False
+        try:
+            async with asyncio.timeout(seconds):
+                result = await self._proven(who, priority, ask, acts)
+            clean = True
+            return result
+        except TimeoutError:
+            raise NoAnswer(
+                f"{self.target.name or self.target.address} did not finish its answer within {seconds:g} s.",
+                "Look at its power and cable. Read it again before anything else is written.",
+                target=self.target.device,
+            ) from None
+        except NetloomError:
+            clean = True
+            raise
+        finally:
+            if not clean:  # cancelled, or a mistake of ours: what is left on the connection belongs to nobody
+                await self._discard()
+
+    async def _proven(
+        self, who: str, priority: Priority, ask: Callable[[Any], Awaitable[Result]], acts: bool
+    ) -> Result:
+        for attempt in range(TRIES):
+            driver = await self._open(who, priority)
+            mark = driver.connection
+            if mark is None or mark != self._mark or (acts and not self._fresh()):
+                await self.prove(driver)
+            try:
+                return await ask(driver)
+            except Unproven:
+                self._mark = None
+                if attempt == TRIES - 1:
+                    raise
+        raise AssertionError("the loop above returns or raises")
+
+    def _aimed(self) -> bool:
+        """Whether the connection is to where and whom the record says now; mostly it is the very same record."""
+        return self._driver.target is self.target or self._driver.target == self.target
+
+    def _fresh(self) -> bool:
+        return asyncio.get_running_loop().time() - self._proven_at < FRESH_S
+
+    async def _open(self, who: str, priority: Priority) -> Any:
+        if self._driver is not None and (self._stale or not self._aimed()):
+            await self._discard()
+        if self._driver is None:
+            self._driver = await self._source.open(self.target)
+        self._driver.speak_for(who, priority)
+        return self._driver
+
+    async def prove(self, driver: Any) -> Identity:
+        """Ask who is there; only the device on record may be told or asked anything else."""
+        self._mark = None
+        identity: Identity = await driver.identify()
+        self._admit(driver.target, identity)
+        self.known.identity = identity
+        mark = driver.connection
+        driver.trust(mark)
+        if driver is self._driver:
+            self._mark, self._proven_at = mark, asyncio.get_running_loop().time()
+        return identity
+
+    def _admit(self, target: Target, identity: Identity) -> None:
+        verdict = judge(target, identity, self._makers)
+        if verdict is Verdict.SAME:
+            return
+        told = f"{identity.maker} {identity.model}".strip() or "somebody"
+        number = f", serial number {identity.serial}" if identity.serial else ""
+        if verdict is Verdict.OTHER:
+            raise WrongDevice(
+                f"At {target.address} answers {told}{number}: not {target.name}. Nothing was written.",
+                "Sweep the line to see who is where.",
+                target=target.device,
+            )
+        why = "the record was never found by a sweep" if not target.found else "it tells nothing that would prove it"
+        raise UnknownDevice(
+            f"{told}{number} answers at {target.address}, but whether it is {target.name} is not known: {why}. "
+            "Nothing was read or written.",
+            "Sweep the line first, and take the device in.",
+            target=target.device,
+        )
+
+    async def watch(self, who: str) -> AsyncGenerator[dict[str, str], None]:
+        """States as they change: told by the device where it can, else asked for now and then."""
+        if Ability.WATCH in self.abilities:
+            async for states in self._stream():
+                yield states
+            return
+        self.abilities.need(Ability.STATES, self.target.name)
+        last: dict[str, str] = {}
+        while True:
+            now = await self.talk(who, Priority.WATCH).states()
+            if changed := {name: state for name, state in now.items() if last.get(name) != state}:
+                yield changed
+            last = now
+            await asyncio.sleep(POLL_S)
+
+    async def _stream(self) -> AsyncIterator[dict[str, str]]:
+        """A stream needs a connection of its own; it is proven like any other."""
+        driver = await self._source.open(self.target)
+        try:
+            async with asyncio.timeout(TURN_S):
+                await self.prove(driver)
+            async with contextlib.aclosing(driver.watch()) as changes:
+                async for states in changes:
+                    self.note_states(states, whole=False)
+                    yield states
+        except TimeoutError:
+            raise NoAnswer(f"{self.target.name} did not say who it is in time.", target=self.target.device) from None
+        finally:
+            await driver.close()
+
+    def note_states(self, states: dict[str, str], *, whole: bool = True) -> None:
+        self.known.states = states if whole else {**self.known.states, **states}
+        self.known.states_at = self._clock.now()
+
+    def note_document(self, which: str, document: Document) -> None:
+        self.known.documents[which] = (document, self._clock.now())
+
+
+class Talk:
+    """A session as one user of it has it: who asks, and how urgent that is."""
+
+    def __init__(self, session: Session, who: str, priority: Priority) -> None:
+        self._session = session
+        self._who = who
+        self._priority = priority
+
+    @property
+    def target(self) -> Target:
+        return self._session.target
+
+    @property
+    def abilities(self) -> Abilities:
+        return self._session.abilities
+
+    async def _call(self, ask: Callable[[Any], Awaitable[Result]], *, acts: bool = False) -> Result:
+        return await self._session.call(self._who, self._priority, ask, acts=acts)
+
+    async def identify(self) -> Identity:
+        """Asked anew, and proven."""
+        return await self._call(self._session.prove)
+
+    async def read(self, which: str) -> Document:
+        """Empty where the device cannot tell that set."""
+        if which not in self.abilities.sets:
+            return {}
+        document: Document = await self._call(lambda driver: driver.read(which))
+        self._session.note_document(which, document)
+        return document
+
+    async def read_sets(self, names: Sequence[str]) -> dict[str, Document]:
+        """Several sets in one turn; empty documents for those that it cannot tell."""
+        told = [name for name in names if name in self.abilities.sets]
+
+        async def all_of_them(driver: Any) -> dict[str, Document]:
+            return {name: await driver.read(name) for name in told}
+
+        found: dict[str, Document] = await self._call(all_of_them) if told else {}
+        for name, document in found.items():
+            self._session.note_document(name, document)
+        return {name: found.get(name, {}) for name in names}
+
+    async def write(self, changes: Sequence[Change]) -> None:
+        self.abilities.need(Ability.WRITE, self.target.name)
+        await self._call(lambda driver: driver.write(changes), acts=True)
+
+    async def store(self) -> None:
+        self.abilities.need(Ability.STORE, self.target.name)
+        await self._call(lambda driver: driver.store(), acts=True)
+
+    async def restart(self) -> None:
+        self.abilities.need(Ability.RESTART, self.target.name)
+        await self._call(lambda driver: driver.restart(), acts=True)
+
+    async def readdress(self, changes: Sequence[Change]) -> None:
+        self.abilities.need(Ability.READDRESS, self.target.name)
+        await self._call(lambda driver: driver.readdress(changes), acts=True)
+
+    async def states(self) -> dict[str, str]:
+        if Ability.STATES not in self.abilities:
+            return {}
+        states: dict[str, str] = await self._call(lambda driver: driver.states())
+        self._session.note_states(states)
+        return states
+
+    async def drive(self, point: str, state: str) -> None:
+        self.abilities.need(Ability.DRIVE, self.target.name)
+        await self._call(lambda driver: driver.drive(point, state), acts=True)
+
+    async def subordinates(self) -> list[dict[str, str]]:
+        self.abilities.need(Ability.LIST, self.target.name)
+        found: list[dict[str, str]] = await self._call(lambda driver: driver.subordinates())
+        return found
+
+    async def sign_in_as(self, credentials: Credentials) -> bool:
+        self.abilities.need(Ability.SIGN_IN, self.target.name)
+        good: bool = await self._call(lambda driver: driver.sign_in_as(credentials))
+        return good
+
+    async def drop(self) -> None:
+        """The next call connects anew; after a restart of the device."""
+        await self._session.drop()

@@ -1,0 +1,240 @@
+"""What a step is given, and what every kind of step shares.
+
+A step can say what it would do, do it (check, act, confirm), settle after a crash, and say what
+would take it back. It journals what it is about to write before it acts, and what it read
+afterwards; every intent gets an outcome, if only that nobody knows.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import secrets
+from collections.abc import Awaitable, Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Protocol, TypeVar
+
+from netloom_core.bus.turns import Priority
+from netloom_core.clock import Clock
+from netloom_core.documents.tree import MISSING, Document, get, merged
+from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, Unproven
+from netloom_core.live.session import Talk
+from netloom_core.live.sessions import Sessions
+from netloom_core.model.change import Change
+from netloom_core.model.device import Identity, Target
+from netloom_core.model.work import ACTING, JournalEntry, StepState
+from netloom_core.plan.proof import Row, row_for
+from netloom_core.profiles.schema import Profile, Setting
+
+Result = TypeVar("Result")
+PATIENCE_S = 6.0  # how long a silent device is asked again before a step gives up
+PAUSE_S = 0.25
+
+
+class Records(Protocol):
+    """What a step writes down. The engine's store and journal stand behind it."""
+
+    async def intend(self, entry: JournalEntry) -> None:
+        """Return only when it would outlive this process and this computer's power."""
+        ...
+
+    async def conclude(self, entry: JournalEntry) -> None: ...
+
+    async def save_step(self, run: str, step: StepState) -> None: ...
+
+    async def save_reading(
+        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+    ) -> None: ...
+
+    async def save_place(self, device: str, address: str, speed: int, time: float) -> None: ...
+
+    async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
+        """The secret behind this reference was written to the device. With `login` it is how one gets in now,
+        which was proven by signing in."""
+        ...
+
+    async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
+        """Keep what was last saved for the device as a backup; the same one where the run made it already."""
+        ...
+
+
+@dataclass
+class StepContext:
+    run: str
+    by: str
+    step: StepState
+    target: Target
+    profile: Profile
+    sessions: Sessions
+    records: Records
+    clock: Clock
+    open_intent: JournalEntry | None = None
+    unproven: list[str] = field(default_factory=list)  # reasons why the word at the end is not `done`
+
+    @property
+    def changes(self) -> list[Change]:
+        return [Change.from_dict(data) for data in self.step.params.get("changes", [])]
+
+    async def talk(self) -> Talk:
+        return await self.sessions.talk(self.target, f"run of {self.by}", Priority.RUN)
+
+    def setting(self, path: str) -> Setting:
+        return self.profile.by_path[path]
+
+    def row(self, path: str) -> Row:
+        """How this value is proven on the way that the device is reached."""
+        setting = self.setting(path)
+        sets = self.sessions.source.abilities(self.target.profile, self.target.line.kind).sets
+        return row_for(setting.takes, setting.kept, frozenset() if setting.type == "secret" else sets)
+
+    # The journal
+
+    async def intend(self, changes: Sequence[dict[str, Any]], action: str = "") -> None:
+        """Say on record what is about to be written; only then may it be."""
+        entry = JournalEntry(
+            kind="intent",
+            run=self.run,
+            device=self.target.device,
+            line=self.target.line.id,
+            address=self.target.address,
+            action=action or self.step.action,
+            by=self.by,
+            intent=secrets.token_hex(8),
+            step=self.step.ordinal,
+            changes=tuple(changes),
+        )
+        if self.step.state != ACTING:
+            self.step.state = ACTING
+            await self.records.save_step(self.run, self.step)
+        await self.records.intend(entry)
+        self.open_intent = entry
+
+    async def conclude(self, outcome: str, message: str = "", changes: Sequence[dict[str, Any]] | None = None) -> None:
+        """The outcome of the open intent. Without an open one there is nothing to say."""
+        entry = self.open_intent
+        if entry is None:
+            return
+        await self.records.conclude(
+            JournalEntry(
+                kind="outcome",
+                run=self.run,
+                device=entry.device,
+                line=self.target.line.id,
+                address=self.target.address,
+                action=entry.action,
+                by=entry.by,
+                intent=entry.intent,
+                step=entry.step,
+                outcome=outcome,
+                message=message[:900],
+                changes=tuple(changes if changes is not None else entry.changes),
+            )
+        )
+        self.open_intent = None
+
+    # Reading
+
+    async def read(self, *which: str) -> dict[str, Document]:
+        """These sets as they are now, saved with the time at which they were asked for."""
+        talk, time = await self.talk(), self.clock.now()
+        documents = await talk.read_sets(which)
+        await self.save(documents, time)
+        return documents
+
+    async def save(self, documents: Mapping[str, Document], time: float) -> None:
+        told = {name: document for name, document in documents.items() if document}
+        session = await self.sessions.of(self.target)
+        await self.records.save_reading(self.target.device, told, session.known.identity, time)
+
+    async def patiently(self, ask: Callable[[], Awaitable[Result]], seconds: float = PATIENCE_S) -> Result:
+        """Ask until it answers, at most `seconds`; then the last error stands."""
+        loop = asyncio.get_running_loop()
+        deadline = loop.time() + seconds
+        while True:
+            try:
+                return await ask()
+            except (NoAnswer, ProtocolError, Unproven):
+                if loop.time() >= deadline:
+                    raise
+                await asyncio.sleep(PAUSE_S)
+
+
+def value_at(document: Document, path: str) -> Any:
+    """The value, None where there is none."""
+    value = get(document, path)
+    return None if value is MISSING else value
+
+
+def read_back(changes: Sequence[dict[str, Any]], document: Document) -> list[dict[str, Any]]:
+    """Changes as dicts, each with what the device now says."""
+    return [{**change, "read_back": value_at(document, change["path"])} for change in changes]
+
+
+def after_values(document: Document, step: StepState) -> Document:
+    return merged(document, {change["path"]: change["to"] for change in step.params.get("changes", [])})
+
+
+class Step(Protocol):
+    """One kind of step. Raises NetloomError when it fails; its outcome tells what is known."""
+
+    action: str
+    writes: bool
+
+    def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
+        """The sets as they would be after it."""
+        ...
+
+    async def run(self, context: StepContext) -> None: ...
+
+    async def settle(self, context: StepContext) -> None:
+        """After a crash: look at the device, and say what came of the open intent. Writes nothing to it."""
+        ...
+
+    def back(self, step: StepState) -> list[Change]:
+        """What would take it back, by the before-values; empty where nothing would."""
+        ...
+
+
+class ReadingStep:
+    """What all steps share that write nothing."""
+
+    writes = False
+
+    def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
+        return sets
+
+    async def settle(self, context: StepContext) -> None:
+        """Reading leaves no intent."""
+
+    def back(self, step: StepState) -> list[Change]:
+        return []
+
+
+async def settled_by_looking(context: StepContext, which: str) -> None:
+    """Settle an open intent by what a set shows now. Raises where the device cannot be asked."""
+    entry = context.open_intent
+    if entry is None:
+        return
+    try:
+        document = (await context.patiently(lambda: context.read(which)))[which]
+    except NetloomError as error:
+        await context.conclude("unknown", f"Netloom was cut off, and now: {error.message}")
+        raise NoAnswer(
+            f"{context.target.name}: Netloom was cut off in the middle of a {entry.action}, and what came of it cannot "
+            f"be seen: {error.message}",
+            "When it answers again, read it: what is left is then planned anew.",
+            target=context.target.device,
+        ) from error
+    shown = read_back(list(entry.changes), document)
+    if not document:
+        await context.conclude("unknown", "Netloom was cut off, and the device cannot tell what it has.")
+        return
+    right = all(change["read_back"] == change["to"] for change in shown)
+    await context.conclude(
+        "done" if right else "failed", "Netloom was cut off; this is what the device has now.", shown
+    )
+
+
+def undone(step: StepState) -> list[Change]:
+    """Back to the before-values of a step that may have written."""
+    changes = [Change.from_dict(data) for data in step.params.get("changes", [])]
+    return [change.reversed() for change in changes if change.before is not None]

@@ -1,0 +1,363 @@
+"""Restart, so that what waits for it works; and a change of place, which is a confirmed change.
+
+The idea is RFC 6241's confirmed commit: unless the device is found again as itself at its new
+place, it is put back, and putting back is proven like any write. Where it can be found nowhere,
+that is said as unknown.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+
+from netloom_core.documents.tree import Document
+from netloom_core.errors import (
+    AddressTaken,
+    NetloomError,
+    NoAnswer,
+    PromisedElsewhere,
+    ReadBackMismatch,
+    StalePlan,
+    WrongDevice,
+)
+from netloom_core.live.sessions import Presence, Sight
+from netloom_core.model.change import Change
+from netloom_core.model.device import Target
+from netloom_core.model.work import StepState
+from netloom_core.plan.planner import restart_seconds
+from netloom_core.plan.proof import NO_RUNNING
+from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, read_back, undone, value_at
+
+FIRST_LOOK_S = 2.0  # how long one that should answer now is asked again
+GONE_S = 3.0  # how long a restart may take to begin
+
+
+def new_place(context: StepContext, place: Target) -> Target:
+    """Where the device will be reached after the step's changes."""
+    address, speed = place.address, place.speed
+    for change in context.changes:
+        role = context.setting(change.path).role
+        if role == "address":
+            address = str(change.after)
+        elif role == "speed":
+            speed = int(change.after)
+    return place.at(address, speed)
+
+
+async def check_free(context: StepContext, new: Target) -> None:
+    """Only silence is free: whoever answers with a refusal, with garbage or as busy, is somebody."""
+    sight = await context.sessions.look(new)
+    if sight.presence is Presence.NOBODY:
+        return
+    raise AddressTaken(
+        f"{who_is(sight)} at {spoken(new)}. {context.target.name} was not changed.",
+        "Choose a free address, or move the other device first.",
+        target=context.target.device,
+    )
+
+
+def who_is(sight: Sight) -> str:
+    if sight.identity is not None:
+        ident = sight.identity
+        return f"{ident.maker} {ident.model}, serial number {ident.serial or 'not told'}, answers"
+    return f"Somebody is ({sight.error.message if sight.error else 'not told who'})"
+
+
+def spoken(place: Target) -> str:
+    """A place in words; the speed belongs to it where there is one."""
+    return f"{place.address} at {place.speed} baud" if place.speed else place.address
+
+
+class Restart:
+    """`changes` are the values that are to work afterwards; they were staged and stored by the steps before."""
+
+    action = "restart"
+    writes = True
+
+    def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
+        return {**sets, "running": after_values(sets.get("running", {}), step)}
+
+    def back(self, step: StepState) -> list[Change]:
+        return undone(step)
+
+    async def settle(self, context: StepContext) -> None:
+        """Looks where it is; the run then goes on from there."""
+        if context.open_intent is None:
+            return
+        old, new = context.target, new_place(context, context.target)
+        here = await self._find(context, [new, old], restart_seconds(context.profile))
+        if here is None:
+            await context.conclude("unknown", "Netloom was cut off, and the device answers at no place known.")
+            raise NoAnswer(
+                f"{old.name} answers neither at {spoken(new)} nor at {spoken(old)}.",
+                "Give it a minute and sweep the line: it keeps its record wherever it is found.",
+                target=old.device,
+            )
+        await self._arrived(context, here)
+        running = (await context.patiently(lambda: context.read("running")))["running"]
+        shown = read_back([change.as_dict() for change in context.changes], running)
+        right = all(told["read_back"] == told["to"] for told in shown)
+        await context.conclude(
+            "done" if right else "failed", f"Netloom was cut off; it was found at {spoken(here)}.", shown
+        )
+
+    async def run(self, context: StepContext) -> None:
+        old, new = context.target, new_place(context, context.target)
+        moved = old.place != new.place
+        here = await self._find(context, [old, new] if moved else [old], FIRST_LOOK_S)
+        if here is None:
+            raise NoAnswer(
+                f"{old.name} does not answer at {spoken(old)}, so it was not changed.",
+                "Sweep the line to find it.",
+                target=old.device,
+                outcome="not_sent",
+            )
+        await self._arrived(context, here)
+        running = (await context.patiently(lambda: context.read("running")))["running"]
+        if here.place == new.place and self._works(context, running):
+            context.step.message = "It has these values already."
+        else:
+            self._not_stale(context, running)
+            if moved:
+                await self._free_or_unstaged(context, old, new)
+            promised = await self._act(context)
+            await self._come_back(context, old, promised or new, new)
+        await self._confirm(context)
+
+    # Before
+
+    def _works(self, context: StepContext, running: Document) -> bool:
+        return bool(running) and all(value_at(running, c.path) == c.after for c in context.changes)
+
+    def _not_stale(self, context: StepContext, running: Document) -> None:
+        for change in context.changes:
+            now = value_at(running, change.path)
+            if running and now not in (change.before, change.after):
+                raise StalePlan(
+                    f"{change.path} on {context.target.name} is {now!r} now; the plan was made when it was "
+                    f"{change.before!r}. It was not changed.",
+                    "Somebody changed it meanwhile. Look at the values and plan again.",
+                    target=context.target.device,
+                )
+
+    async def _free_or_unstaged(self, context: StepContext, old: Target, new: Target) -> None:
+        """A place that was taken meanwhile must not be where it goes at its next power cut, either."""
+        try:
+            await check_free(context, new)
+        except AddressTaken as taken:
+            if context.step.params.get("by", "restart") == "restart":
+                try:
+                    undo = [change.reversed() for change in context.changes]
+                    left = await self._left_over(context, undo, old, old)
+                    if left:
+                        await self._undo(context, left, old, old)
+                except NetloomError as error:
+                    raise AddressTaken(
+                        f"{taken.message} What waits for its restart could not be taken back: {error.message}",
+                        "It may go there at its next power cut. Read it, then plan its address again.",
+                        target=old.device,
+                        outcome="unknown",
+                    ) from error
+            raise
+
+    # The change itself
+
+    async def _act(self, context: StepContext) -> Target | None:
+        """Where the device said that it would be, if that is not where it was told to go."""
+        await context.intend([change.as_dict() for change in context.changes])
+        talk = await context.talk()
+        try:
+            await self._send(context)
+        except PromisedElsewhere as error:
+            return context.target.at(error.address, error.speed)
+        except NetloomError as error:
+            # Whatever came back, the bytes have left: where it is now decides, not its words.
+            context.step.evidence = {"said": error.message}
+            if error.outcome == "not_sent":
+                await context.conclude("failed", error.message)
+                raise
+        finally:
+            await talk.drop()
+        return None
+
+    async def _send(self, context: StepContext) -> None:
+        talk = await context.talk()
+        if context.step.params.get("by") == "command":
+            await talk.readdress(context.changes)
+        elif context.step.params.get("by") == "write":
+            await talk.write(context.changes)
+        else:
+            await talk.restart()
+
+    async def _come_back(self, context: StepContext, old: Target, promised: Target, new: Target) -> None:
+        """Until it is found with its new values where it should be; else put back what was changed."""
+        seconds = restart_seconds(context.profile)
+        loop = asyncio.get_running_loop()
+        begun = loop.time()
+        by_restart = context.step.params.get("by", "restart") == "restart"
+        stays = old.place == new.place
+        gone = not (stays and by_restart)
+        here: Target | None = None
+        while loop.time() < begun + seconds + (GONE_S if by_restart else 0):
+            sight = await context.sessions.look(new)
+            if sight.presence is not Presence.ITSELF:
+                gone = True
+            elif gone or loop.time() > begun + GONE_S:
+                # Found again; where it never was seen to go, it had the time to.
+                if await self._has_values(context, new):
+                    return
+                here = new
+                if gone and stays:
+                    break
+            if not stays and (back := await self._find(context, [promised, old], 0)) is not None:
+                here = back
+                if back.place != old.place or not by_restart or loop.time() > begun + GONE_S * 2:
+                    break
+            await asyncio.sleep(PAUSE_S)
+        await self._not_there(context, old, new, here)
+
+    async def _has_values(self, context: StepContext, place: Target) -> bool:
+        await self._arrived(context, place)
+        try:
+            running = (await context.read("running"))["running"]
+        except NetloomError:
+            return False
+        return not running or self._works(context, running)
+
+    async def _not_there(self, context: StepContext, old: Target, new: Target, here: Target | None) -> None:
+        """It is not where it should be, or not as it should be. Raises what is known."""
+        if here is None:
+            here = await self._find(context, [new, old], FIRST_LOOK_S)
+        if here is not None and here.place == new.place:
+            return  # it is there; its values tell the rest
+        if here is None:
+            sight = await context.sessions.look(new)
+            await context.conclude("unknown", "it answers at no place known")
+            if sight.presence is Presence.OTHER:
+                raise WrongDevice(
+                    f"After the change {who_is(sight)} at {spoken(new)}, and {old.name} is found nowhere.",
+                    "Unplug one of the two, sweep again.",
+                    target=old.device,
+                    outcome="unknown",
+                )
+            raise NoAnswer(
+                f"{old.name} answers neither at {spoken(new)} nor at {spoken(old)} after the change.",
+                "Give it a minute and sweep the line: it keeps its record wherever it is found.",
+                target=old.device,
+            )
+        await context.conclude("failed", f"not found at {spoken(new)}; it answers at {spoken(here)}")
+        await self._arrived(context, here)
+        await self._put_back(context, old, new, here)
+
+    # Putting back: a write like any other
+
+    async def _put_back(self, context: StepContext, old: Target, new: Target, here: Target) -> None:
+        """It is not at its new place; let it not go there later. Always raises, with what is known then."""
+        name = context.target.name
+        undo = [change.reversed() for change in context.changes]
+        said = f"{name} did not come up at {spoken(new)}; it answers at {spoken(here)}."
+        try:
+            left = await self._left_over(context, undo, here, old)
+            if left:
+                await self._undo(context, left, here, old)
+        except NetloomError as error:
+            await context.conclude("unknown", error.message)
+            raise ReadBackMismatch(
+                f"{said} Putting it back failed: {error.message}",
+                "It may go to the new place at its next restart. Read it, then plan its address again.",
+                target=context.target.device,
+                outcome="unknown",
+            ) from error
+        sets = await context.read("running", "startup")
+        kept = [told for told in read_back([c.as_dict() for c in undo], sets["startup"]) if sets["startup"]]
+        if any(told["read_back"] != told["to"] for told in kept):
+            raise ReadBackMismatch(
+                f"{said} It was told to stay there, but would still go to {spoken(new)} at its next restart.",
+                "Read it, then plan its address again.",
+                target=context.target.device,
+                outcome="applied",
+            )
+        proven = "nothing is left of the change" if sets["startup"] else "whether it stays there it cannot tell"
+        raise ReadBackMismatch(
+            f"{said} It was put back: {proven}.",
+            "Try again, or look whether the device allows that address.",
+            target=context.target.device,
+            outcome="refused" if sets["startup"] else "unknown",
+        )
+
+    async def _left_over(self, context: StepContext, undo: Sequence[Change], here: Target, old: Target) -> list[Change]:
+        """What still has to be undone, by a fresh look."""
+        if here.place != old.place:
+            return list(undo)
+        sets = await context.read("running", "startup")
+        waits = sets["startup"] if context.step.params.get("by", "restart") == "restart" else sets["running"]
+        return [change for change in undo if not waits or value_at(waits, change.path) != change.after]
+
+    async def _undo(self, context: StepContext, undo: list[Change], here: Target, old: Target) -> None:
+        await context.intend([change.as_dict() for change in undo], action="put back")
+        talk = await context.talk()
+        if context.step.params.get("by") == "command":
+            await talk.readdress(undo)
+            await talk.drop()
+            back = await self._find(context, [old], restart_seconds(context.profile))
+            if back is None:
+                raise NoAnswer(f"{old.name} did not come back to {spoken(old)}.", target=old.device)
+            await self._arrived(context, back)
+        else:
+            await talk.write(undo)
+            if any(context.setting(change.path).kept == "when-stored" for change in undo):
+                await talk.store()
+        sets = await context.read("running", "startup")
+        by_restart = context.step.params.get("by", "restart") == "restart"
+        told = read_back([change.as_dict() for change in undo], sets["startup"] if by_restart else sets["running"])
+        right = all(change["read_back"] == change["to"] for change in told)
+        await context.conclude("done" if right else "failed", "put back", told)
+
+    # After
+
+    async def _confirm(self, context: StepContext) -> None:
+        sets = await context.patiently(lambda: context.read("running", "startup"))
+        shown = read_back([change.as_dict() for change in context.changes], sets["running"])
+        context.step.evidence = {"changes": shown, "address": context.target.address}
+        if not sets["running"]:
+            context.unproven.append(NO_RUNNING)
+            await context.conclude("unproven", NO_RUNNING, list(context.step.params.get("changes", [])))
+            return
+        wrong = [told for told in shown if told["read_back"] != told["to"]]
+        if wrong:
+            message = f"{wrong[0]['path']} is {wrong[0]['read_back']!r} after the restart"
+            await context.conclude("failed", message, shown)
+            raise ReadBackMismatch(
+                f"{context.target.name} has {wrong[0]['read_back']!r} at {wrong[0]['path']} after its restart, not "
+                f"{wrong[0]['to']!r}.",
+                "Read its values and plan again.",
+                target=context.target.device,
+                outcome="applied",
+            )
+        await context.conclude("done", "", shown)
+
+    # Places
+
+    async def _arrived(self, context: StepContext, here: Target) -> None:
+        """It was proven to be there just now: the record follows."""
+        if here.place != context.target.place:
+            context.target = here
+            await context.records.save_place(here.device, here.address, here.speed, context.clock.now())
+
+    async def _find(self, context: StepContext, places: Sequence[Target], seconds: float) -> Target | None:
+        """The first place where the device answers as itself, asked in turn for at most `seconds`."""
+        loop = asyncio.get_running_loop()
+        deadline = loop.time() + seconds
+        while True:
+            for place in {place.place: place for place in places}.values():
+                if (await context.sessions.look(place)).presence is Presence.ITSELF:
+                    return place
+            if loop.time() >= deadline:
+                return None
+            await asyncio.sleep(PAUSE_S)
+
+
+class Readdress(Restart):
+    """A change of the address or speed by which it is reached: `by` a restart, a command of its own, or a write."""
+
+    action = "readdress"

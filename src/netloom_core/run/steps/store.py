@@ -1,0 +1,146 @@
+"""Store: make values the ones after a power cut, and prove it by the values that were to be kept."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from netloom_core.documents.tree import Document
+from netloom_core.errors import NetloomError, NoAnswer, ReadBackMismatch, StalePlan
+from netloom_core.model.change import Change
+from netloom_core.model.work import StepState
+from netloom_core.plan.planner import waits_for_restart, would_be_kept
+from netloom_core.plan.proof import NO_STARTUP
+from netloom_core.run.steps.base import StepContext, read_back, settled_by_looking, value_at
+
+
+class StoreSettings:
+    """`keeps` are the values that were shown to be kept: `{path, to}`, those of the run and those that were loose."""
+
+    action = "store"
+    writes = True
+
+    def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
+        return {**sets, "startup": sets.get("running", {})} if "startup" in sets else sets
+
+    def back(self, step: StepState) -> list[Change]:
+        return []  # what it kept is taken back by the writes before it, and stored again
+
+    async def settle(self, context: StepContext) -> None:
+        await settled_by_looking(context, "startup")
+
+    async def run(self, context: StepContext) -> None:
+        keeps: list[dict[str, Any]] = context.step.params.get("keeps", [])
+        sets = await context.patiently(lambda: context.read("running", "startup"))
+        if sets["startup"] and self._kept_already(context, keeps, sets):
+            self._only_shown(context, keeps, sets)
+            context.step.message = "All values were kept already; read, not stored."
+            context.step.evidence = {"keeps": read_back(keeps, sets["startup"])}
+            return
+        self._still_there(context, keeps, sets["running"])
+        self._only_shown(context, keeps, sets)
+        await context.intend(keeps)
+        trouble: NetloomError | None = None
+        try:
+            await (await context.talk()).store()
+        except NetloomError as error:
+            trouble = error
+        if trouble is not None and trouble.outcome == "not_sent":
+            await context.conclude("failed", trouble.message)
+            raise trouble
+        try:
+            sets = await context.patiently(lambda: context.read("running", "startup"))
+        except NetloomError as error:
+            await context.conclude("unknown", (trouble or error).message)
+            raise NoAnswer(
+                f"{context.target.name} fell silent while it stored: nobody knows whether its values are kept.",
+                "When it answers again, read it: what is not kept is then planned anew.",
+                target=context.target.device,
+            ) from error
+        await self._confirm(context, keeps, sets, trouble)
+
+    def _still_there(self, context: StepContext, keeps: list[dict[str, Any]], running: Document) -> None:
+        """Storing keeps what runs: where that is not what was shown any more, it is not stored."""
+        if not running:
+            return
+        at_once = [
+            keep
+            for keep in keeps
+            if not waits_for_restart(context.profile, keep["path"])
+            and context.setting(keep["path"]).takes == "at-once"
+            and context.setting(keep["path"]).type != "secret"
+        ]
+        gone = [keep for keep in at_once if value_at(running, keep["path"]) != keep["to"]]
+        if gone:
+            now = value_at(running, gone[0]["path"])
+            raise StalePlan(
+                f"{context.target.name} has {now!r} at {gone[0]['path']} now, not {gone[0]['to']!r} as was to be kept"
+                f"{'' if len(gone) == 1 else f', and {len(gone) - 1} more are lost'}. Nothing was stored.",
+                "It lost power, or somebody changed it, before it was stored. Apply again.",
+                target=context.target.device,
+            )
+
+    def _only_shown(self, context: StepContext, keeps: list[dict[str, Any]], sets: dict[str, Document]) -> None:
+        shown = {keep["path"] for keep in keeps}
+        more = [p for p in would_be_kept(context.profile, sets["running"], sets["startup"]) if p not in shown]
+        if more:
+            raise StalePlan(
+                f"{context.target.name} would also keep {more[0]}"
+                f"{'' if len(more) == 1 else f' and {len(more) - 1} more'}, which the plan did not show. "
+                "Nothing was stored.",
+                "Somebody changed it meanwhile. Look at the values and plan again.",
+                target=context.target.device,
+            )
+
+    def _missing(self, context: StepContext, keeps: list[dict[str, Any]], startup: Document) -> list[dict[str, Any]]:
+        seen = [keep for keep in keeps if context.row(keep["path"]).kept_by in ("startup", "restart")]
+        return [told for told in read_back(seen, startup) if told["read_back"] != told["to"]]
+
+    def _kept_already(self, context: StepContext, keeps: list[dict[str, Any]], sets: dict[str, Document]) -> bool:
+        """Only where a reading shows it of each value; what cannot be seen is stored."""
+        seen = all(context.row(keep["path"]).kept_by for keep in keeps)
+        seen = seen and all(context.row(work["path"]).works_by for work in context.step.params.get("works", []))
+        return seen and not self._missing(context, keeps, sets["startup"]) and not self._idle(context, sets)
+
+    def _idle(self, context: StepContext, sets: dict[str, Document]) -> list[dict[str, Any]]:
+        works = [
+            change
+            for change in context.step.params.get("works", [])
+            if context.row(change["path"]).works_by == "running" and sets["running"]
+        ]
+        return [told for told in read_back(works, sets["running"]) if told["read_back"] != told["to"]]
+
+    async def _confirm(
+        self,
+        context: StepContext,
+        keeps: list[dict[str, Any]],
+        sets: dict[str, Document],
+        trouble: NetloomError | None,
+    ) -> None:
+        shown = read_back(keeps, sets["startup"]) if sets["startup"] else list(keeps)
+        context.step.evidence = {"keeps": shown}
+        idle = self._idle(context, sets)
+        loose = self._missing(context, keeps, sets["startup"]) if sets["startup"] else []
+        if idle or loose:
+            first = (idle or loose)[0]
+            what = "would still go at a power cut" if not idle else f"is {first['read_back']!r} all the same"
+            said = f"{trouble.message} " if trouble else ""
+            await context.conclude("failed", f"{said}{len(idle) + len(loose)} values are not as they should be", shown)
+            raise ReadBackMismatch(
+                f"{said}{context.target.name} was told to store, but {first['path']} {what}.",
+                "Store again; if it stays, the device's memory may be worn out.",
+                target=context.target.device,
+                outcome="refused" if trouble else "applied",
+            )
+        if trouble is not None and not sets["startup"]:
+            await context.conclude("unknown", trouble.message, shown)
+            trouble.outcome = "unknown"
+            raise trouble
+        for keep in keeps:
+            row = context.row(keep["path"])
+            if row.kept_by == "" or (row.kept_by == "startup" and not sets["startup"]):
+                context.unproven.append(f"{keep['path']}: {row.why or NO_STARTUP}")
+            elif keep in context.step.params.get("works", []) and not row.works_by:
+                context.unproven.append(f"{keep['path']}: {row.why}")
+        if not keeps and not sets["startup"]:
+            context.unproven.append(NO_STARTUP)
+        await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven[:3]), shown)

@@ -1,0 +1,214 @@
+"""Write settings, and read back what works at once. `stage` writes what works only after a restart."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from typing import Any
+
+from netloom_core.documents.tree import Document
+from netloom_core.errors import NetloomError, NoAnswer, ReadBackMismatch, StalePlan, WrongCredentials
+from netloom_core.model.change import Change
+from netloom_core.model.device import Credentials
+from netloom_core.model.work import StepState
+from netloom_core.plan.proof import NO_RUNNING
+from netloom_core.run.steps.base import (
+    StepContext,
+    after_values,
+    read_back,
+    settled_by_looking,
+    undone,
+    value_at,
+)
+from netloom_core.run.steps.restart import check_free, new_place
+
+UNREADABLE = "a secret cannot be read back"
+
+
+def stale(context: StepContext, change: Change, now: Any) -> StalePlan:
+    return StalePlan(
+        f"{change.path} on {context.target.name} is {now!r} now; the plan was made when it was "
+        f"{change.before!r}. Nothing was written.",
+        "Somebody changed it meanwhile. Look at the values and plan again.",
+        target=context.target.device,
+    )
+
+
+class WriteSettings:
+    """`change.before` is what running had when the plan was made; a third value stops the step."""
+
+    action = "write"
+    writes = True
+    shows = "running"  # the set in which a written value is seen
+
+    def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
+        return {**sets, self.shows: after_values(sets.get(self.shows, {}), step)}
+
+    def back(self, step: StepState) -> list[Change]:
+        return undone(step)
+
+    async def settle(self, context: StepContext) -> None:
+        await settled_by_looking(context, self.shows)
+
+    async def run(self, context: StepContext) -> None:
+        sets = await context.patiently(lambda: context.read("running", "startup"))
+        todo = self._still_to_do(context, sets)
+        if todo:
+            await self._may_be(context)
+        else:
+            context.step.message = "The device had these values already; read, not written."
+            context.step.evidence = {"changes": read_back([c.as_dict() for c in context.changes], sets[self.shows])}
+            return
+        await context.intend([change.as_dict() for change in todo])
+        talk = await context.talk()
+        trouble: NetloomError | None = None
+        try:
+            await talk.write(todo)
+        except NetloomError as error:
+            trouble = error
+        if trouble is not None and trouble.outcome == "not_sent":
+            await context.conclude("failed", trouble.message)
+            raise trouble
+        try:
+            sets = await context.patiently(lambda: context.read("running", "startup"))
+        except NetloomError as error:
+            silent = trouble or error
+            await context.conclude("unknown", silent.message)
+            raise NoAnswer(
+                f"{context.target.name} fell silent while it was written to: nobody knows which of {len(todo)} "
+                f"{'value' if len(todo) == 1 else 'values'} it took.",
+                "Look at its power and cable. When it answers again, read it: what is left is then planned anew.",
+                target=context.target.device,
+            ) from error
+        await self._confirm(context, todo, sets, trouble)
+
+    def _still_to_do(self, context: StepContext, sets: dict[str, Document]) -> list[Change]:
+        """Changes not yet on the device. Raises StalePlan where it has a third value."""
+        todo = []
+        for change in context.changes:
+            secret = context.setting(change.path).type == "secret"
+            now = value_at(sets["running"], change.path)
+            if sets["running"] and not secret:
+                if now == change.after and self._there(change, sets):
+                    continue
+                if now not in (change.before, change.after):
+                    raise stale(context, change, now)
+            todo.append(change)
+        return todo
+
+    async def _may_be(self, context: StepContext) -> None:
+        """Raises where the changes must not be written as things are; nothing was written then."""
+
+    def _there(self, change: Change, sets: dict[str, Document]) -> bool:
+        return True
+
+    def _seen_now(self, context: StepContext, change: Change) -> str:
+        """The set that shows the value right after the write; empty where none does yet."""
+        row = context.row(change.path)
+        return row.works_by if context.setting(change.path).takes == "at-once" else ""
+
+    async def _confirm(
+        self, context: StepContext, todo: Sequence[Change], sets: dict[str, Document], trouble: NetloomError | None
+    ) -> None:
+        shown: list[dict[str, Any]] = []
+        wrong: list[dict[str, Any]] = []
+        for change in todo:
+            which = self._seen_now(context, change)
+            if not which:
+                shown.append(change.as_dict())
+                continue
+            told = {**change.as_dict(), "read_back": value_at(sets[which], change.path)}
+            shown.append(told)
+            if told["read_back"] != told["to"]:
+                wrong.append(told)
+        context.step.evidence = {"changes": shown}
+        if wrong:
+            raise await self._mismatch(context, shown, wrong, trouble)
+        if trouble is not None and not all("read_back" in change for change in shown):
+            # It said no, or nothing, and no reading shows whether it took the rest all the same.
+            await context.conclude("unknown", trouble.message, shown)
+            trouble.outcome = "unknown"
+            raise trouble
+        secrets = [change for change in todo if context.setting(change.path).type == "secret"]
+        await self._prove_secrets(context, secrets)
+        for change in todo:
+            if change not in secrets and context.setting(change.path).takes == "at-once":
+                row = context.row(change.path)
+                if not row.works_by:
+                    context.unproven.append(f"{change.path}: {NO_RUNNING}")
+        await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven), shown)
+
+    async def _mismatch(
+        self,
+        context: StepContext,
+        shown: list[dict[str, Any]],
+        wrong: list[dict[str, Any]],
+        trouble: NetloomError | None,
+    ) -> ReadBackMismatch:
+        taken = len(shown) - len(wrong)
+        first = wrong[0]
+        message = (
+            f"{context.target.name} has {first['read_back']!r} at {first['path']}, not {first['to']!r}"
+            f"{'' if len(wrong) == 1 else f', and {len(wrong) - 1} more differ'}; {taken} of {len(shown)} were taken."
+        )
+        if trouble is not None:
+            message = f"{trouble.message} {message}"
+        await context.conclude("failed", message, shown)
+        return ReadBackMismatch(
+            message,
+            "What it has now was read and is shown. Apply again, or take this run back.",
+            target=context.target.device,
+            outcome="refused" if taken == 0 else "applied",
+        )
+
+    async def _prove_secrets(self, context: StepContext, secrets: Sequence[Change]) -> None:
+        """A password is proven by signing in anew with it; any other secret cannot be proven."""
+        for change in secrets:
+            setting = context.setting(change.path)
+            user = context.target.credentials[0].user if context.target.credentials else ""
+            login = Credentials(user, context.target.secrets.get(str(change.after), ""))
+            talk = await context.talk()
+            if setting.role != "password" or "sign in" not in talk.abilities.can:
+                context.unproven.append(f"{change.path}: {UNREADABLE}")
+                await context.records.save_secret(context.target.device, change.path, str(change.after), login=False)
+                continue
+            if not await context.patiently(partial(talk.sign_in_as, login)):
+                await context.conclude("failed", f"{change.path}: signing in with it is refused")
+                raise WrongCredentials(
+                    f"{context.target.name} does not take the new {setting.label.lower()}.",
+                    "Sign in with the one before; what it has cannot be read.",
+                    target=context.target.device,
+                    outcome="unknown",
+                )
+            await context.records.save_secret(context.target.device, change.path, str(change.after), login=True)
+
+
+class StageSettings(WriteSettings):
+    """Values that work after the next restart. What confirms them now is the startup set, where they are
+    kept at once; else the store does."""
+
+    action = "stage"
+    shows = "startup"
+
+    async def _may_be(self, context: StepContext) -> None:
+        """From now on a power cut would bring it to its new place: that has to be free already."""
+        new = new_place(context, context.target)
+        if new.place != context.target.place:
+            await check_free(context, new)
+
+    def _there(self, change: Change, sets: dict[str, Document]) -> bool:
+        return not sets["startup"] or value_at(sets["startup"], change.path) == change.after
+
+    def _seen_now(self, context: StepContext, change: Change) -> str:
+        row = context.row(change.path)
+        return "startup" if context.setting(change.path).kept == "always" and row.kept_by == "startup" else ""
+
+    def _still_to_do(self, context: StepContext, sets: dict[str, Document]) -> list[Change]:
+        """What waits already for the next restart is not written again; a third value that waits stops it."""
+        for change, data in zip(context.changes, context.step.params["changes"], strict=True):
+            if not sets["startup"]:
+                break
+            waits = value_at(sets["startup"], change.path)
+            if waits not in (change.after, data.get("waits", change.before)):
+                raise stale(context, change, waits)
+        return super()._still_to_do(context, sets)

@@ -1,0 +1,204 @@
+"""Carrying out a run: every device's steps in order, devices side by side, a supervisor for each.
+
+A failed device does not stop the others, and neither does an error that nobody foresaw: that is
+a settled step of that one device, with an outcome in the journal. A run that was cut off is
+carried out again from its records: done steps stay done; a step that was under way is settled by
+looking at the device, and then only what is missing is written.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections import defaultdict
+from collections.abc import Awaitable, Callable, Iterable, Mapping
+from typing import Protocol
+
+from netloom_core.clock import Clock
+from netloom_core.errors import NetloomError, OwnFault, StoreTrouble
+from netloom_core.live.sessions import Sessions
+from netloom_core.model.device import Target
+from netloom_core.model.work import (
+    ACTING,
+    CANCELLED,
+    DONE,
+    FAILED,
+    SETTLED,
+    SKIPPED,
+    UNKNOWN,
+    UNPROVEN,
+    JournalEntry,
+    RunState,
+    StepState,
+)
+from netloom_core.profiles.load import Library
+from netloom_core.run.steps.base import Records, StepContext
+from netloom_core.run.steps.registry import STEPS
+
+log = logging.getLogger("netloom.run")
+DEVICES_AT_ONCE = 24
+AGAIN_S = (0.2, 0.5, 1.0, 2.0, 5.0)  # between tries to write a record down; the last one again and again
+
+
+class RunRecords(Records, Protocol):
+    """What carrying out needs of the records besides what steps write."""
+
+    async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]: ...
+
+    async def open_intents(self, run: str) -> Mapping[int, JournalEntry]:
+        """By the step's ordinal: intents of the run that have no outcome yet."""
+        ...
+
+    async def cancelled(self, run: str) -> bool: ...
+
+
+async def insist(write: Callable[[], Awaitable[None]], what: str) -> None:
+    """Write a record down however long it takes: what happened on a device must not be lost."""
+    tries = 0
+    while True:
+        try:
+            return await write()
+        except StoreTrouble as error:
+            if tries == 0:
+                log.error("%s could not be written down: %s It is tried again.", what, error.message)
+            await asyncio.sleep(AGAIN_S[min(tries, len(AGAIN_S) - 1)])
+            tries += 1
+
+
+class Supervisor:
+    def __init__(self, library: Library, sessions: Sessions, records: RunRecords, clock: Clock) -> None:
+        self._library = library
+        self._sessions = sessions
+        self._records = records
+        self._clock = clock
+
+    async def carry_out(self, run: RunState) -> RunState:
+        """Bring every step to a settled state, and the run to its word."""
+        by_device: dict[str, list[StepState]] = defaultdict(list)
+        for step in run.steps:
+            by_device[step.device].append(step)
+        left = [device for device, steps in by_device.items() if any(step.state not in SETTLED for step in steps)]
+        targets = await self._records.targets(left)
+        intents = await self._records.open_intents(run.id)
+        gate = asyncio.Semaphore(DEVICES_AT_ONCE)
+
+        async def one(device: str) -> None:
+            async with gate:
+                work = _Device(self._library, self._sessions, self._records, self._clock, run)
+                await work.carry_out(by_device[device], targets.get(device), intents)
+
+        # No group that cancels the others when one breaks: theirs may be in the middle of a write.
+        ends = await asyncio.gather(*(one(device) for device in left), return_exceptions=True)
+        for end in ends:
+            if isinstance(end, BaseException):
+                raise end
+        states = {step.state for step in run.steps}
+        if SKIPPED in states and await self._records.cancelled(run.id):
+            run.state = CANCELLED
+        else:
+            run.state = "failed" if states & {FAILED, UNKNOWN} else "done"
+        return run
+
+
+class _Device:
+    """One device's steps. Nothing but being cancelled gets out of it."""
+
+    def __init__(self, library: Library, sessions: Sessions, records: RunRecords, clock: Clock, run: RunState) -> None:
+        self._library = library
+        self._sessions = sessions
+        self._records = records
+        self._clock = clock
+        self._run = run
+
+    async def carry_out(
+        self, steps: list[StepState], target: Target | NetloomError | None, intents: Mapping[int, JournalEntry]
+    ) -> None:
+        stopped = ""
+        for step in steps:
+            if step.state in SETTLED:
+                if step.state in (FAILED, UNKNOWN):
+                    stopped = "An earlier step on this device did not succeed."
+                continue
+            if not stopped and step.ordinal not in intents and await self._records.cancelled(self._run.id):
+                stopped = "The run was stopped before this step; nothing of it was done."
+            if stopped:
+                step.state, step.message = SKIPPED, stopped
+            else:
+                target = await self._step(step, target, intents.get(step.ordinal))
+            await insist(lambda s=step: self._records.save_step(self._run.id, s), f"a step of run {self._run.id}")  # type: ignore[misc]
+            if step.state in (FAILED, UNKNOWN):
+                stopped = "An earlier step on this device did not succeed; this one was not begun."
+
+    async def _step(
+        self, step: StepState, target: Target | NetloomError | None, intent: JournalEntry | None
+    ) -> Target | NetloomError | None:
+        """Carry one out; its state is settled afterwards. Gives where the device is by then."""
+        context: StepContext | None = None
+        try:
+            context = self._context(step, target, intent)
+            kind = STEPS[step.action]
+            if context.open_intent is not None:
+                await kind.settle(context)
+            if step.state == ACTING and await self._records.cancelled(self._run.id):
+                step.state = SKIPPED
+                step.message = "The run was stopped; what came of this step before is in the journal."
+                return context.target
+            await kind.run(context)
+            step.state = UNPROVEN if context.unproven else DONE
+            if context.unproven:
+                step.message = "Not proven: " + "; ".join(dict.fromkeys(context.unproven)) + "."
+        except NetloomError as error:
+            self._failed(step, error)
+        except Exception as error:
+            log.exception("step %s of run %s on %s broke", step.action, self._run.id, step.device)
+            self._failed(step, own_fault(error))
+        if context is not None and context.open_intent is not None:
+            await self._close(context, step)
+        return context.target if context is not None else target
+
+    def _context(
+        self, step: StepState, target: Target | NetloomError | None, intent: JournalEntry | None
+    ) -> StepContext:
+        if isinstance(target, NetloomError):
+            raise target
+        if target is None:
+            raise NetloomError(
+                "The device's record was removed meanwhile.", "Nothing was written to it.", target=step.device
+            )
+        return StepContext(
+            run=self._run.id,
+            by=self._run.by,
+            step=step,
+            target=target,
+            profile=self._library.need(target.profile),
+            sessions=self._sessions,
+            records=self._records,
+            clock=self._clock,
+            open_intent=intent,
+        )
+
+    def _failed(self, step: StepState, error: NetloomError) -> None:
+        unknown = error.outcome == "unknown" and STEPS[step.action].writes if step.action in STEPS else False
+        step.state = UNKNOWN if unknown else FAILED
+        step.code, step.message, step.hint = error.code, error.message, error.hint
+
+    async def _close(self, context: StepContext, step: StepState) -> None:
+        """An intent was left without an outcome: look at the device once, else say that nobody knows."""
+        try:
+            await STEPS[step.action].settle(context)
+        except NetloomError as error:
+            step.state = UNKNOWN
+            log.warning("what came of %s on %s is not known: %s", step.action, step.device, error.message)
+        except Exception:
+            step.state = UNKNOWN
+            log.exception("looking at %s after step %s broke, too", step.device, step.action)
+        if context.open_intent is not None:
+            step.state = UNKNOWN
+            await insist(lambda: context.conclude("unknown", step.message), f"an outcome of run {self._run.id}")
+
+
+def own_fault(error: Exception) -> OwnFault:
+    return OwnFault(
+        f"Netloom made a mistake of its own ({type(error).__name__}); the server's log has it.",
+        "What was written is in the journal. Read the device before anything else is written.",
+    )

@@ -1,0 +1,261 @@
+"""Devices in memory, for tests that need no wire.
+
+They keep values as real ones do: what was written goes at a power cut unless it was stored,
+values that wait for a restart work after it, what nothing keeps goes. What the device can do and
+tell is its `abilities`. Its troubles are plain attributes; `before` is called before each call and
+may raise, wait or cancel.
+"""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from netloom_core.documents.tree import MISSING, Document, get, put, remove
+from netloom_core.drivers.abilities import Abilities, Ability
+from netloom_core.errors import (
+    NetloomError,
+    NoAnswer,
+    NobodyThere,
+    PromisedElsewhere,
+    Refused,
+    Unproven,
+)
+from netloom_core.model.change import Change
+from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.profiles.defaults import default_document
+from netloom_core.profiles.schema import Profile
+
+ALL = Abilities(frozenset(Ability) - {Ability.LIST, Ability.READDRESS}, frozenset({"running", "startup"}))
+
+
+async def _nothing(name: str) -> None:
+    """What happens before a call when nothing does."""
+
+
+@dataclass
+class MemoryDevice:
+    profile: Profile
+    address: str
+    running: Document = field(default_factory=dict)
+    identity: Identity = field(default_factory=Identity)
+    startup: Document = field(default_factory=dict)
+    abilities: Abilities = ALL
+    speed: int = 0
+    boots_in: float = 0.0
+    password: str = ""
+    before: Callable[[str], Awaitable[None]] = _nothing
+
+    silent: bool = False
+    lies_about: str = ""
+    refuses: bool = False
+    half_of_write: bool = False
+    silent_after: str = ""  # the call after which it says nothing any more: write, store, restart
+    error_after: dict[str, NetloomError] = field(default_factory=dict)  # what it answers though it did it
+    comes_up_at: str = ""  # where it is after a change of address, if not where it was told
+    promises: str = ""  # the address that it says it will have
+    stores: bool = True
+    log: list[str] = field(default_factory=list)
+    points: dict[str, str] = field(default_factory=dict)
+
+    _buffer: Document = field(default_factory=dict)  # written, and works after a store or a restart
+    connection: int = 1
+    up: bool = True
+    boot: Callable[[float, Callable[[], None]], None] = lambda seconds, then: then()
+
+    def __post_init__(self) -> None:
+        if not self.running:
+            self.running = default_document(self.profile)
+        self.startup = self.startup or copy.deepcopy(self.running)
+        self.points = {point.id: point.states[0] for point in self.profile.by_point.values()}
+        self.secret_paths = [path for path, setting in self.profile.by_path.items() if setting.type == "secret"]
+
+    def _setting(self, path: str) -> Any:
+        return self.profile.by_path[path]
+
+    def take(self, path: str, value: Any) -> None:
+        """A value written from outside or at its own front."""
+        setting = self._setting(path)
+        if setting.takes == "at-once":
+            put(self.running, path, value)
+        else:
+            put(self._buffer, path, value)
+        if setting.kept == "always":
+            put(self.startup, path, value)
+
+    def keep(self) -> None:
+        for path, setting in self.profile.by_path.items():
+            value = get(self._buffer, path)
+            if setting.takes == "on-store" and value is not MISSING:
+                put(self.running, path, value)
+                remove(self._buffer, path)
+            if setting.kept == "never":
+                continue
+            now = value if setting.takes == "on-restart" and value is not MISSING else get(self.running, path)
+            if setting.takes == "on-restart" and value is MISSING:
+                continue  # what waits for a restart is there already
+            if now is not MISSING:
+                put(self.startup, path, now)
+
+    def power_cut(self) -> None:
+        """It starts with what it kept; what nothing keeps is as its factory made it."""
+        self.connection += 1
+        fresh = copy.deepcopy(self.startup)
+        for path, setting in self.profile.by_path.items():
+            if setting.kept != "never":
+                continue
+            waiting = get(self._buffer, path)
+            if setting.takes == "on-restart" and waiting is not MISSING:
+                put(fresh, path, waiting)
+            else:
+                value = get(default_document(self.profile), path)
+                remove(fresh, path) if value is MISSING else put(fresh, path, value)
+        self.running, self._buffer = fresh, {}
+        self.points = {point.id: point.states[0] for point in self.profile.by_point.values()}
+        address = self.profile.with_role("address")
+        if address is not None and address.takes == "on-restart":
+            self.address = self.comes_up_at or str(get(self.running, address.path))
+        self.up = False
+        self.boot(self.boots_in, self._is_up)
+
+    def _is_up(self) -> None:
+        self.up = True
+
+
+class MemoryDriver:
+    """A connection to whoever is at the target's place, as a real one would be."""
+
+    def __init__(self, target: Target, devices: Sequence[MemoryDevice]) -> None:
+        self.target = target
+        self._devices = devices
+        self._trusted: Hashable | None = None
+        self._to: tuple[int, int] | None = None
+
+    def _who(self) -> MemoryDevice | None:
+        target = self.target
+        for one in self._devices:
+            if one.up and not one.silent and one.address == target.address and one.speed in (0, target.speed):
+                return one
+        return None
+
+    @property
+    def connection(self) -> Hashable | None:
+        device = self._who()
+        mark = (id(device), device.connection) if device is not None else None
+        return mark if mark == self._to else None
+
+    def trust(self, connection: Hashable | None) -> None:
+        self._trusted = connection
+
+    def speak_for(self, who: str, priority: int) -> None:
+        return None
+
+    async def close(self) -> None:
+        self._to = None
+
+    async def _there(self, what: str, *, proves: bool = False) -> MemoryDevice:
+        device = self._who()
+        if device is not None:
+            await device.before(what)
+        if not proves and (self._trusted is None or self._trusted != self.connection):
+            raise Unproven(f"{self.target.address} is a new connection.")
+        if device is None or device is not self._who():
+            refused = self.target.line.kind == "ip"
+            raise NobodyThere(f"{self.target.address} does not answer.", outcome="not_sent", refused=refused)
+        device.log.append(what)
+        self._to = (id(device), device.connection)
+        return device
+
+    async def _after(self, device: MemoryDevice, what: str) -> None:
+        if device.silent_after == what:
+            device.silent = True
+            raise NoAnswer("It fell silent.")
+        if what in device.error_after:
+            raise device.error_after.pop(what)
+        await device.before(f"after {what}")
+
+    async def identify(self) -> Identity:
+        return (await self._there("identify", proves=True)).identity
+
+    async def read(self, which: str) -> Document:
+        device = await self._there(f"read {which}")
+        if which not in device.abilities.sets:
+            return {}
+        document = copy.deepcopy(device.startup if which == "startup" else device.running)
+        for path in device.secret_paths:
+            remove(document, path)
+        return document
+
+    async def write(self, changes: Sequence[Change]) -> None:
+        device = await self._there("write")
+        if device.refuses:
+            raise Refused("It said no.")
+        taken = changes[: len(changes) // 2] if device.half_of_write else changes
+        for change in taken:
+            if change.path == device.lies_about:
+                continue
+            secret = device.profile.by_path[change.path].type == "secret"
+            value = self.target.secrets[change.after] if secret else change.after
+            device.take(change.path, value)
+            if secret and device.profile.by_path[change.path].role == "password":
+                device.password = value
+        await self._after(device, "write")
+
+    async def store(self) -> None:
+        device = await self._there("store")
+        if device.stores:
+            device.keep()
+        await self._after(device, "store")
+
+    async def restart(self) -> None:
+        device = await self._there("restart")
+        device.power_cut()
+        await self._after(device, "restart")
+
+    async def readdress(self, changes: Sequence[Change]) -> None:
+        device = await self._there("readdress")
+        address = device.address
+        for change in changes:
+            role = device.profile.by_path[change.path].role
+            put(device.running, change.path, change.after)
+            put(device.startup, change.path, change.after)
+            if role == "address":
+                address = device.comes_up_at or device.promises or str(change.after)
+            elif role == "speed":
+                device.speed = int(change.after)
+        device.address = address
+        device.connection += 1
+        if device.promises:
+            raise PromisedElsewhere("It will be elsewhere.", "", address=device.promises, speed=device.speed)
+        await self._after(device, "readdress")
+
+    async def states(self) -> dict[str, str]:
+        return dict((await self._there("states")).points)
+
+    async def drive(self, point: str, state: str) -> None:
+        device = await self._there(f"drive {point}")
+        if not device.refuses:
+            device.points[point] = state
+        await self._after(device, "drive")
+
+    async def watch(self) -> AsyncIterator[dict[str, str]]:
+        yield await self.states()
+
+    async def sign_in_as(self, credentials: Credentials) -> bool:
+        device = await self._there("sign in")
+        return credentials.password == device.password
+
+
+class MemoryDrivers:
+    """Opens drivers to whichever device is at the target's place."""
+
+    def __init__(self, devices: list[MemoryDevice]) -> None:
+        self.devices = devices
+
+    def abilities(self, profile: str, line_kind: str) -> Abilities:
+        return next((d.abilities for d in self.devices if d.profile.id == profile), ALL)
+
+    async def open(self, target: Target) -> MemoryDriver:
+        return MemoryDriver(target, self.devices)

@@ -1,0 +1,254 @@
+"""Store, Journal and EventSink in memory: the examiner's reference, and what most tests run on."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from netloom_core.backup.verify import Evidence, Proof, losses
+from netloom_core.documents.tree import Document, get, put, remove
+from netloom_core.engine.ports import MadePlan, Order, SweepWork
+from netloom_core.errors import NetloomError, RequestError
+from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
+from netloom_core.profiles.load import Library
+
+
+@dataclass
+class MemoryRecord:
+    """One device's record. `intended` is what is to be planned."""
+
+    target: Target
+    intended: Document = field(default_factory=dict)
+    version: int = 1
+    documents: dict[str, Document] = field(default_factory=dict)
+    read_at: float = 0.0
+    placed_at: float = 0.0
+    lost: dict[str, Any] = field(default_factory=dict)
+    trouble: str = ""
+    secrets: dict[str, str] = field(default_factory=dict)
+    proof: Proof | None = None
+    baseline: Document | None = None
+    identity: Identity | None = None
+
+
+class MemoryEvents:
+    def __init__(self) -> None:
+        self.told: list[tuple[str, dict[str, Any]]] = []
+
+    def put(self, kind: str, data: dict[str, Any], *, latest: str = "") -> None:
+        self.told.append((kind, data))
+
+
+class MemoryJournal:
+    """`hook` is called before each append and may raise."""
+
+    def __init__(self) -> None:
+        self.entries: list[JournalEntry] = []
+        self._closed: set[str] = set()
+        self.hook: Callable[[str], None] = lambda what: None
+
+    async def append(self, entry: JournalEntry) -> None:
+        self.hook(f"journal {entry.kind}")
+        if entry.kind == "outcome":
+            if entry.intent in self._closed:
+                return
+            self._closed.add(entry.intent)
+        self.entries.append(entry)
+
+    async def open_intents(self, run: str | None = None) -> list[JournalEntry]:
+        return [
+            e
+            for e in self.entries
+            if e.kind == "intent" and e.intent not in self._closed and (run is None or e.run == run)
+        ]
+
+
+class MemoryStore:
+    """All stores in one; `hook` is called before each write and may raise."""
+
+    def __init__(self, library: Library, targets: Iterable[Target]) -> None:
+        self.library = library
+        self.records = {target.device: MemoryRecord(target) for target in targets}
+        self.all_runs: dict[str, RunState] = {}
+        self.all_plans: dict[str, MadePlan] = {}
+        self.leases: dict[str, str] = {}
+        self.asked_to_stop: set[str] = set()
+        self.backups: list[tuple[str, str, bool]] = []
+        self.hook: Callable[[str], None] = lambda what: None
+
+    @property
+    def devices(self) -> MemoryStore:
+        return self
+
+    runs = plans = proofs = sweeps = devices
+
+    # Devices
+
+    async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]:
+        return {ident: self.records[ident].target for ident in devices if ident in self.records}
+
+    async def save_reading(
+        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+    ) -> None:
+        self.hook("save reading")
+        record = self.records[device]
+        if time < record.read_at:
+            return
+        before = (record.documents.get("running", {}), record.documents.get("startup", {}))
+        now = (documents.get("running", before[0]), documents.get("startup", before[1]))
+        record.lost = losses(before, now, record.lost)
+        record.documents |= {name: document for name, document in documents.items() if document}
+        record.read_at, record.identity, record.trouble = time, identity, ""
+
+    async def save_trouble(self, device: str, message: str) -> None:
+        self.records[device].trouble = message
+
+    async def save_place(self, device: str, address: str, speed: int, time: float) -> None:
+        self.hook("save place")
+        record = self.records[device]
+        if time >= record.placed_at:
+            record.target, record.placed_at = replace(record.target, address=address, speed=speed), time
+
+    async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
+        self.records[device].secrets[path] = secret
+        if not login:
+            return
+        target = self.records[device].target
+        user = target.credentials[0].user if target.credentials else ""
+        text = target.secrets[secret]
+        self.records[device].target = replace(target, credentials=(Credentials(user, text),))
+
+    async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
+        for path, value in values.items():
+            put(self.records[device].intended, path, value)
+
+    async def holder(self, device: str, address: str) -> str:
+        return next(
+            (r.target.name for ident, r in self.records.items() if ident != device and r.target.address == address), ""
+        )
+
+    # Runs
+
+    def begin(
+        self, kind: str, steps: Sequence[StepState], params: dict[str, Any] | None = None, by: str = "tester"
+    ) -> RunState:
+        """Make a run and take its devices, as a server does in one transaction. Raises RequestError when held."""
+        held = {step.device for step in steps} & self.leases.keys()
+        if held:
+            raise RequestError(f"{sorted(held)} are held by another run.")
+        ident = f"run{len(self.all_runs) + 1}"
+        fresh = [StepState(n, s.device, s.action, s.params) for n, s in enumerate(steps)]
+        run = self.all_runs[ident] = RunState(ident, kind, by, params or {}, steps=fresh)
+        for step in fresh:
+            self.leases[step.device] = ident
+        return run
+
+    async def run(self, ident: str) -> RunState:
+        kept = self.all_runs[ident]
+        return replace(kept, steps=[replace(step) for step in kept.steps], result=copy.deepcopy(kept.result))
+
+    async def unfinished(self) -> list[str]:
+        return [run.id for run in self.all_runs.values() if run.state in LIVE]
+
+    async def add_steps(self, run: str, steps: Sequence[StepState]) -> list[StepState]:
+        free = [step for step in steps if self.leases.get(step.device, run) == run]
+        for ordinal, step in enumerate(free):
+            step.ordinal = ordinal
+        self.all_runs[run].steps = copy.deepcopy(free)
+        for step in free:
+            self.leases[step.device] = run
+        return free
+
+    async def save_step(self, run: str, step: StepState) -> None:
+        self.hook("save step")
+        self.all_runs[run].steps[step.ordinal] = replace(step)
+
+    async def save_run(self, run: RunState) -> None:
+        self.hook("save run")
+        kept = self.all_runs[run.id]
+        kept.state, kept.result, kept.message = run.state, copy.deepcopy(run.result), run.message
+        if run.state not in LIVE:
+            self.leases = {device: holder for device, holder in self.leases.items() if holder != run.id}
+
+    async def cancelled(self, run: str) -> bool:
+        return run in self.asked_to_stop
+
+    async def due_sweep(self) -> str:
+        return ""
+
+    # Plans
+
+    async def orders(self, run: RunState) -> list[Order]:
+        orders = []
+        undone = [replace(s) for s in self.all_runs[run.params["run"]].steps] if run.params["kind"] == "undo" else []
+        for device in run.params.get("devices") or list(self.records):
+            record = self.records[device]
+            wanted = copy.deepcopy(record.intended)
+            for path, secret in record.secrets.items():
+                if get(wanted, path) == secret:
+                    remove(wanted, path)  # written already, and no reading would ever show it
+            order = Order(device, record.target.name, wanted=wanted, version=record.version)
+            if run.params["kind"] == "undo":
+                order = replace(order, steps=tuple(undone))
+            elif run.params["kind"] == "restore":
+                order = replace(order, wanted=record.baseline or {}, profile=record.target.profile)
+            orders.append(order)
+        return orders
+
+    async def save_plan(self, run: RunState, plan: MadePlan) -> None:
+        self.hook("save plan")
+        self.all_plans[run.id] = plan
+
+    # Proofs
+
+    async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
+        self.hook("save backup")
+        if (device, run, baseline) not in self.backups:
+            self.backups.append((device, run, baseline))
+        return f"backup-{self.backups.index((device, run, baseline)) + 1}"
+
+    async def evidence(self, devices: Sequence[str]) -> Mapping[str, Evidence]:
+        return {
+            device: Evidence(
+                record.target.name,
+                self.library.get(record.target.profile),
+                record.baseline,
+                record.documents.get("running", {}),
+                record.documents.get("startup", {}),
+                record.lost,
+            )
+            for device in devices
+            if (record := self.records.get(device)) is not None
+        }
+
+    async def save_proof(self, device: str, proof: Proof) -> None:
+        self.records[device].proof = proof
+
+    # Sweeps: nobody sweeps in memory
+
+    async def direct(self, run: RunState) -> SweepWork:
+        return SweepWork()
+
+    async def behind(self, run: RunState, swept: Sequence[str]) -> SweepWork:
+        return SweepWork()
+
+    async def narrow(self, line: str) -> SweepWork:
+        return SweepWork()
+
+    async def record(self, run: RunState, lines: Sequence[str], result: Any) -> list[dict[str, Any]]:
+        return []
+
+    async def cases(self, run: RunState, swept: Sequence[str], result: Any) -> list[Any]:
+        return []
+
+    async def record_missing(self, run: RunState, absents: Sequence[Any]) -> list[dict[str, Any]]:
+        return []
+
+    async def readable(self, run: RunState) -> list[str]:
+        return []
+
+    async def lines_by_name(self) -> dict[str, str]:
+        return {}

@@ -1,0 +1,95 @@
+"""Devices, as the engine reads and writes them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from django.db import transaction
+from django.db.models import Q
+
+from netloom_core.documents.tree import Document
+from netloom_core.errors import NetloomError
+from netloom_core.model.device import Identity, Target
+from netloom_core.model.secrets import PREFIX
+from netloom_core.profiles.load import Library
+from netloom_server.host.base import in_records, moment
+from netloom_server.installation import decisions, records
+from netloom_server.installation.fitting import unit_of
+from netloom_server.installation.models import Credential, Device, Secret
+
+
+class DeviceRecords:
+    def __init__(self, library: Library) -> None:
+        self._library = library
+
+    async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]:
+        return await in_records(self._targets, list(devices))
+
+    def _targets(self, devices: list[str]) -> dict[str, Target | NetloomError]:
+        found: dict[str, Target | NetloomError] = {}
+        for ident, device in records.with_access(devices).items():
+            try:
+                found[ident] = records.target_of(device, self._library)
+            except NetloomError as error:
+                found[ident] = error
+        return found
+
+    async def save_reading(
+        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+    ) -> None:
+        await in_records(records.save_reading, device, documents, identity, moment(time), self._library)
+
+    async def save_trouble(self, device: str, message: str) -> None:
+        await in_records(self._save_trouble, device, message)
+
+    def _save_trouble(self, ident: str, message: str) -> None:
+        device = Device.objects.filter(id=ident).first()
+        if device is not None:
+            unit = unit_of(device)
+            unit.read_trouble = message[:400]
+            unit.save(update_fields=["read_trouble"])
+
+    async def save_place(self, device: str, address: str, speed: int, time: float) -> None:
+        at = moment(time)
+
+        def save() -> None:
+            Device.objects.filter(Q(placed=None) | Q(placed__lte=at), id=device).update(
+                address=address, speed=speed, status="known", reasons=[], seen=at, placed=at
+            )
+
+        await in_records(save)
+
+    async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
+        await in_records(self._save_secret, device, path, secret, login)
+
+    @transaction.atomic
+    def _save_secret(self, ident: str, path: str, reference: str, login: bool) -> None:
+        device = Device.objects.filter(id=ident).first()
+        kept = Secret.objects.filter(device=ident, id=reference.removeprefix(PREFIX)).first()
+        if device is None or kept is None:
+            return
+        unit = unit_of(device)
+        unit.secrets = {**unit.secrets, path: reference}
+        unit.save(update_fields=["secrets"])
+        if login:
+            own = Credential.objects.filter(device=device).first()
+            profile = self._library.get(device.profile)
+            user = own.user if own else (profile.factory.user if profile else "")
+            Credential.objects.update_or_create(
+                device=device, defaults={"user": user, "secret": kept.secret, "set_by": kept.set_by}
+            )
+        records.recount(device, self._library)
+
+    async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
+        await in_records(decisions.adopt, device, values, self._library)
+
+    async def holder(self, device: str, address: str) -> str:
+        return await in_records(self._holder, device, address)
+
+    def _holder(self, ident: str, address: str) -> str:
+        device = Device.objects.select_related("line").filter(id=ident).first()
+        if device is None or device.line is None:
+            return ""
+        others = decisions.holders(self._library, device.line)
+        return next((one.name for one in others if one.address == address and one.device != ident), "")

@@ -1,0 +1,15 @@
+"""The journal on its table, durable before anything goes to the wire; its head is kept in a file beside."""
+
+from __future__ import annotations
+
+from netloom_core.model.work import JournalEntry
+from netloom_server.host.base import in_records
+from netloom_server.runs import journal
+
+
+class RecordJournal:
+    async def append(self, entry: JournalEntry) -> None:
+        await in_records(journal.append, entry)
+
+    async def open_intents(self, run: str | None = None) -> list[JournalEntry]:
+        return await in_records(journal.open_intents, run)

@@ -1,0 +1,64 @@
+"""Which unit is fitted at a device, and what moves when two records prove to be one."""
+
+from __future__ import annotations
+
+from django.utils import timezone
+
+from netloom_server.backups.models import Backup
+from netloom_server.consoles.models import ConsoleLog, HostKey
+from netloom_server.installation.models import Change, Credential, Device, Fitting, Line, Secret, Sighting, Unit
+
+
+def unit_of(device: Device, by: str = "") -> Unit:
+    """The unit that is fitted; a blank one is fitted where there was none. The device is on record already."""
+    if device.unit is None:
+        fit(device, Unit.objects.create(), by)
+    unit = device.unit
+    assert unit is not None
+    return unit
+
+
+def fit(device: Device, unit: Unit, by: str = "") -> None:
+    """Fit a unit; that another one was fitted before stays in the history."""
+    if device.unit_id == unit.id:
+        return
+    now = timezone.now()
+    Fitting.objects.filter(device=device, until=None).update(until=now)
+    Device.objects.filter(unit=unit).update(unit=None)
+    Fitting.objects.filter(unit=unit, until=None).update(until=now)
+    device.unit = unit
+    Device.objects.filter(id=device.id).update(unit=unit)
+    Fitting.objects.create(device=device, unit=unit, by=by)
+
+
+def merge(device: Device, other: Device) -> None:
+    """All that people and sweeps made of `other` becomes `device`'s, and `other`'s record goes.
+
+    What both have only one of (a login, a host key) stays `device`'s own. The journal cannot be
+    changed: `device` remembers under which ids it is written of.
+    """
+    Line.objects.filter(parent=other).update(parent=device)
+    Sighting.objects.filter(device=other).update(device=device)
+    Backup.objects.filter(device=other).update(device=device)
+    ConsoleLog.objects.filter(device=other).update(device=device)
+    Change.objects.filter(device=other).update(device=device)
+    Secret.objects.filter(device=other).update(device=device)
+    for single in (Credential, HostKey):
+        if not single.objects.filter(device=device).exists():
+            single.objects.filter(device=other).update(device=device)
+    Fitting.objects.filter(device=other, until=None).update(until=timezone.now())
+    Fitting.objects.filter(device=other).update(device=device)
+    device.was = [*device.was, other.id, *other.was]
+    Device.objects.filter(id=device.id).update(was=device.was)
+    old = other.unit
+    other.delete()
+    if old is not None and old.id != device.unit_id and not Fitting.objects.filter(unit=old).exists():
+        old.delete()
+
+
+def remove(device: Device) -> None:
+    """Take a record out of the picture. Its backups, its evidence and its journal stay, and the bus behind it."""
+    unit = device.unit
+    device.delete()
+    if unit is not None and not Fitting.objects.filter(unit=unit).exists():
+        unit.delete()

@@ -1,0 +1,125 @@
+"""The journal's table: a chain of entries, and its head in a file beside the database.
+
+The head shows when the newest entries were taken away, which a chain alone does not. It is written
+after each append, so after a crash it may be behind the table, never before it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import connection, transaction
+from django.utils import timezone
+
+from netloom_core.model import work
+from netloom_core.run.journal import GENESIS, Head, chained, first_break
+from netloom_server.runs.models import JournalEntry
+
+FIELDS = {"kind", "run", "device", "line", "address", "action", "by", "intent", "step", "outcome", "message"}
+
+
+def append(entry: work.JournalEntry) -> None:
+    """Append with the chain's next hash; on the disk when this returns."""
+    data = {**entry.as_dict(), "time": timezone.now().isoformat()}
+    head = _append(entry, data)
+    if head is not None:
+        _keep(head)
+
+
+def _append(entry: work.JournalEntry, data: dict[str, Any]) -> Head | None:
+    # An intent has to outlive a power cut of this computer, which the other tables need not.
+    with _on_the_disk(), transaction.atomic():  # immediate, so writers stand in line
+        if entry.kind == "outcome" and _closed(entry.intent):
+            return None
+        last = JournalEntry.objects.order_by("-id").first()
+        made = JournalEntry.objects.create(
+            device=entry.device,
+            run=entry.run,
+            kind=entry.kind,
+            intent=entry.intent,
+            entry=data,
+            hash=chained(last.hash if last else GENESIS, data),
+        )
+        return Head(made.id, made.hash)
+
+
+@contextlib.contextmanager
+def _on_the_disk() -> Iterator[None]:
+    """Within, a commit waits for the disk. A transaction that is under way already cannot be made to."""
+    if connection.in_atomic_block:
+        yield
+        return
+    with connection.cursor() as cursor:
+        cursor.execute("PRAGMA synchronous=FULL")
+    try:
+        yield
+    finally:
+        with connection.cursor() as cursor:
+            cursor.execute("PRAGMA synchronous=NORMAL")
+
+
+def _closed(intent: str) -> bool:
+    return bool(intent) and JournalEntry.objects.filter(kind="outcome", intent=intent).exists()
+
+
+def open_intents(run: str | None = None) -> list[work.JournalEntry]:
+    """Intents without an outcome, oldest first. Entries of old that bear no intent are closed."""
+    intents = JournalEntry.objects.filter(kind="intent").exclude(intent="")
+    if run is not None:
+        intents = intents.filter(run=run)
+    closed = JournalEntry.objects.filter(kind="outcome").exclude(intent="").values("intent")
+    return [_as_core(one.entry) for one in intents.exclude(intent__in=closed).order_by("id")]
+
+
+def _as_core(entry: dict[str, Any]) -> work.JournalEntry:
+    return work.JournalEntry(
+        **{name: value for name, value in entry.items() if name in FIELDS}, changes=tuple(entry.get("changes", ()))
+    )
+
+
+def head() -> Head:
+    last = JournalEntry.objects.order_by("-id").first()
+    return Head(last.id, last.hash) if last else Head()
+
+
+def broken_at() -> int | None:
+    """Id of the first entry that is not what was written, or is missing; None when the chain holds."""
+    ids, pairs = [], []
+    for one in JournalEntry.objects.order_by("id").iterator():
+        ids.append(one.id)
+        pairs.append((one.entry if one.columns_agree else {}, one.hash))
+    index = first_break(pairs, kept_head())
+    if index is None:
+        return None
+    return ids[index] if index < len(ids) else (ids[-1] if ids else 0) + 1
+
+
+# The head outside of the database
+
+
+def _path() -> Path:
+    return Path(settings.DATA) / "journal.head"
+
+
+def kept_head() -> Head | None:
+    try:
+        data = json.loads(_path().read_text())
+        return Head(int(data["entries"]), str(data["head"]))
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+
+
+def _keep(new: Head) -> None:
+    path = _path()
+    part = path.with_suffix(f".{os.getpid()}.part")
+    with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as out:
+        json.dump(new.as_dict(), out)
+        out.flush()
+        os.fsync(out.fileno())
+    part.replace(path)

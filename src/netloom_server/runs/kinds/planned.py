@@ -1,0 +1,67 @@
+"""Kinds that are planned first: apply, restore and undo begin with a plan that somebody approves."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from netloom_core.errors import RequestError, WrongModel
+from netloom_server.config.problems import NotFound
+from netloom_server.installation.models import Device
+from netloom_server.installation.records import resolve
+from netloom_server.runs.kinds.base import Asked
+from netloom_server.runs.models import Run
+from netloom_server.runs.orders import backup_for, to_apply
+from netloom_server.runs.services import approve
+
+
+class Planned:
+    name = ""
+
+    def begin(self, asked: Asked) -> Run:
+        plan = asked.data.get("plan") or ""
+        if not plan:
+            raise RequestError(
+                f"A run that writes needs a plan that was shown: {self.name} names none.",
+                "Make one by POST /api/plans, look at it, then name its id.",
+            )
+        return approve(plan, self.name, asked.by)
+
+
+class Apply(Planned):
+    name = "apply"
+
+    def order(self, asked: Asked) -> dict[str, Any]:
+        return {
+            "ids": [device.id for device in to_apply(asked.devices)],
+            "devices": asked.devices,
+            "keep": asked.data["keep"],
+        }
+
+
+class Restore(Planned):
+    name = "restore"
+
+    def order(self, asked: Asked) -> dict[str, Any]:
+        if len(asked.devices) != 1:
+            raise RequestError("A restore is for one device at a time.", "Name one device.")
+        device = resolve(asked.devices[0])
+        backup = backup_for(device, asked.data.get("backup") or "")
+        if device.profile and backup.profile != device.profile:
+            raise WrongModel(
+                f"The backup is of a {backup.profile}, {device.name} is a {device.profile}.",
+                "Choose a backup of the same model. Nothing was changed.",
+                target=device.id,
+            )
+        return {"ids": [device.id], "devices": asked.devices, "backup": backup.id}
+
+
+class Undo(Planned):
+    name = "undo"
+
+    def order(self, asked: Asked) -> dict[str, Any]:
+        run = Run.objects.filter(id=str(asked.data.get("run") or "")[:12]).first()
+        if run is None:
+            raise NotFound(f"There is no run {asked.data.get('run')!r}.")
+        wrote = {step.device for step in run.steps.all() if step.params.get("changes")}
+        there = list(Device.objects.filter(id__in=wrote).values_list("id", flat=True))
+        return {"ids": there, "run": run.id, "over_later": asked.data["over_later"]}

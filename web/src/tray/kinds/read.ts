@@ -1,0 +1,3 @@
+import { type Kind, toldOfSteps } from "./kind";
+
+export const read: Kind = { kind: "read", name: "Read", writes: false, told: toldOfSteps };

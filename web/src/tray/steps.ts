@@ -1,0 +1,12 @@
+/** Kinds of steps in a person's words: short, and as a plan tells it. */
+const STEPS: Record<string, { short: string; plan: string }> = {
+  write: { short: "write", plan: "write and read back" },
+  stage: { short: "write for the restart", plan: "write; it works after the restart" },
+  store: { short: "store", plan: "store, so that a power cut does not take it" },
+  restart: { short: "restart", plan: "restart, then read what works now" },
+  readdress: { short: "new place", plan: "go to its new place, and be found there as itself; else it is put back" },
+  "put back": { short: "put back", plan: "put back" },
+};
+
+export const stepName = (action: string): string => STEPS[action]?.short ?? action;
+export const stepPlan = (action: string): string => STEPS[action]?.plan ?? action;
