@@ -167,7 +167,7 @@ async def switch_port(case: Case) -> list[Reason]:
             Reason(
                 f"The switch {history.switch_name or history.switch}, behind which it was, does not answer by SNMP.",
                 "Look at the switch first.",
-                "SNMP was asked twice.",
+                "SNMP was asked three times.",
                 65,
             )
         ]

@@ -16,6 +16,7 @@ from netloom_core.links import interfaces
 RECEIVE_BYTES = 65_507
 MAX_FROM_ONE = 64  # datagrams of one sender that are looked at; more is a fault or a flood
 MAX_IN_ALL = 20_000
+POLL_S = 0.1
 
 
 class UdpLink:
@@ -70,20 +71,32 @@ class UdpLink:
             raise _mapped(error, port) from error
         return True
 
-    async def answers(self, seconds: float) -> AsyncIterator[tuple[bytes, str, int]]:
-        """(datagram, sender's address, port) until the time is over; a flood from one sender is dropped."""
+    async def answers(
+        self, seconds: float, *, after: asyncio.Future[None] | None = None
+    ) -> AsyncIterator[tuple[bytes, str, int]]:
+        """(datagram, sender's address, port) until the time is over; a flood from one sender is dropped.
+
+        The time counts from the call, or from when `after` is done: whoever still sends is
+        listened to, however long the sending takes.
+        """
         loop = asyncio.get_running_loop()
         deadline = loop.time() + seconds
+        sent = after is None
         counts: dict[str, int] = {}
         for _ in range(MAX_IN_ALL):
+            if not sent and after is not None:
+                sent = after.done()
+                deadline = loop.time() + seconds
             left = deadline - loop.time()
             if left <= 0:
                 return
             try:
-                async with asyncio.timeout(left):
+                async with asyncio.timeout(left if sent else min(left, POLL_S)):
                     data, (address, port) = await loop.sock_recvfrom(self._sock, RECEIVE_BYTES)
             except TimeoutError:
-                return
+                if sent:
+                    return
+                continue
             except ConnectionError:
                 continue
             counts[address] = counts.get(address, 0) + 1

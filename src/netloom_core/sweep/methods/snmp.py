@@ -15,6 +15,7 @@ from netloom_core.sweep.methods.snmp_v3 import ask_v3
 LISTEN_S = 2.5
 USUAL_COMMUNITY = "public"
 ROWS = 24
+PATIENCE_S = (1.0, 1.5, 2.5)  # management processors of switches are slow when the switch is busy
 MAX_WALK = 64  # requests of one walk; with ROWS each that is every port of a large switch
 
 
@@ -31,16 +32,12 @@ class Snmp(Method):
         agents: dict[str, str] = {}
         engines: set[str] = set()
         with UdpLink(look.line.source) as link:
-            hearing = asyncio.ensure_future(self._hear(look, link, agents, engines, len(hosts) / look.pace.rate * 6))
-            questions = [snmp.get(snmp.SYSTEM, c, number + 1) for number, c in enumerate(look.access.communities)]
-            for number, host in enumerate(hosts):
-                await look.pace.take(len(questions) + 1)
-                for question in questions:
-                    await link.send(question, host, snmp.PORT)
-                await link.send(snmp.discovery(0x4E4C), host, snmp.PORT)
-                if number % 64 == 0:
-                    look.progress(number, len(hosts))
-            await hearing
+            asking = asyncio.ensure_future(self._ask_all(look, link, hosts))
+            try:
+                await self._hear(look, link, agents, engines, asking)
+                await asking
+            finally:
+                asking.cancel()
         if look.line.source in agents or look.line.source in engines:
             look.note("Left out: an SNMP agent of this computer answers on every address.")
             return
@@ -50,11 +47,21 @@ class Snmp(Method):
         )
         look.progress(len(hosts), len(hosts))
 
+    async def _ask_all(self, look: Look, link: UdpLink, hosts: list[str]) -> None:
+        questions = [snmp.get(snmp.SYSTEM, c, number + 1) for number, c in enumerate(look.access.communities)]
+        for number, host in enumerate(hosts):
+            await look.pace.take(len(questions) + 1)
+            for question in questions:
+                await link.send(question, host, snmp.PORT)
+            await link.send(snmp.discovery(0x4E4C), host, snmp.PORT)
+            if number % 64 == 0:
+                look.progress(number, len(hosts))
+
     async def _hear(
-        self, look: Look, link: UdpLink, agents: dict[str, str], engines: set[str], sending_s: float
+        self, look: Look, link: UdpLink, agents: dict[str, str], engines: set[str], asking: asyncio.Future[None]
     ) -> None:
         own = False
-        async for data, address, _ in link.answers(sending_s + LISTEN_S):
+        async for data, address, _ in link.answers(LISTEN_S, after=asking):
             own = own or address == look.line.source
             try:
                 response = snmp.parse(data)
@@ -99,7 +106,7 @@ class Snmp(Method):
 
 
 class Agent:
-    """One agent, asked by v2c; every question twice at most."""
+    """One agent, asked by v2c. A question is repeated with more patience, and a late answer to it counts."""
 
     def __init__(self, look: Look | None, link: UdpLink, address: str, community: str) -> None:
         self._look, self._link, self.address, self._community = look, link, address, community
@@ -111,17 +118,19 @@ class Agent:
         return await self._ask(lambda n: snmp.get(oids, self._community, n))
 
     async def _ask(self, make: Callable[[int], bytes]) -> snmp.Response | None:
-        for _ in range(2):
+        asked = set()
+        for patience in PATIENCE_S:
             number = random.randint(1000, 2**31 - 1)  # noqa: S311 - only to tell answers apart
+            asked.add(number)
             if self._look is not None:
                 await self._look.pace.take()
             await self._link.send(make(number), self.address, snmp.PORT)
-            async for data, sender, _ in self._link.answers(1.0):
+            async for data, sender, _ in self._link.answers(patience):
                 try:
                     response = snmp.parse(data)
                 except ProtocolError:
                     continue
-                if sender == self.address and response.request_id == number:
+                if sender == self.address and response.request_id in asked:
                     return response
         return None
 
