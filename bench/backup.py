@@ -52,10 +52,10 @@ async def _measure() -> tuple[float, float]:
 
     from netloom_core.model.work import StepState
     from netloom_server.backups.models import Backup
-    from netloom_server.engine.engine import engine
+    from netloom_server.host.engine import engine
     from netloom_server.installation.models import Device, Line, Unit
     from netloom_server.runs.models import LIVE, Run
-    from netloom_server.runs.services import create_run
+    from netloom_server.runs.services.runs import create_run
 
     hosts = addresses(COUNT)
     profile = engine().library.need("hallvane-rx8")

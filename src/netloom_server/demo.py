@@ -17,9 +17,9 @@ from netloom_core.links.ports import PortInfo
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Backup, Document
-from netloom_server.installation.fitting import fit, unit_of
 from netloom_server.installation.models import Area, Device, Installation, Line, Unit
-from netloom_server.installation.records import recount
+from netloom_server.installation.services.fitting import fit, unit_of
+from netloom_server.installation.services.records import recount
 
 
 @transaction.atomic

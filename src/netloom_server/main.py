@@ -31,7 +31,7 @@ def main() -> int:
     if arguments.host not in ("127.0.0.1", "localhost"):
         os.environ["NETLOOM_HOSTS"] = "*"
 
-    from netloom_server.engine.lock import DataInUse, FolderLock
+    from netloom_server.base.lock import DataInUse, FolderLock
 
     lock = FolderLock(data)
     try:
@@ -66,7 +66,7 @@ async def serve(arguments: argparse.Namespace, data: Path, listener: socket.sock
 
     token = secrets.token_urlsafe(32)
     link = await asyncio.to_thread(_prepare, arguments, data, token)
-    from netloom_server.engine.engine import engine
+    from netloom_server.host.engine import engine
 
     await engine().start()
     port = listener.getsockname()[1]
@@ -96,7 +96,7 @@ def _prepare(arguments: argparse.Namespace, data: Path, token: str) -> str:
 
     from netloom_server.accounts.authentication import owner
     from netloom_server.accounts.models import SignInLink
-    from netloom_server.engine.engine import engine
+    from netloom_server.host.engine import engine
 
     settings.OWNER_TOKEN = token
     settings.LOOPBACK_ONLY = bool(arguments.demo)

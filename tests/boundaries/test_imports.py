@@ -61,6 +61,18 @@ ONLY = {
     "plan": {"drivers.abilities"},
     "engine": {"drivers.abilities"},
 }
+# The server's layers, lowest first, and for each of its folders which others it may know.
+LAYERS = ["base", "config", "records", "services", "host", "api", "start"]
+SERVER = {
+    "base": [],
+    "config": [],
+    "accounts": ["base"],
+    "installation": ["base", "accounts", "host", "runs", "backups", "consoles"],
+    "runs": ["base", "accounts", "host", "installation", "backups"],
+    "backups": ["base", "accounts", "host", "installation", "runs"],
+    "consoles": ["base", "accounts", "host", "installation"],
+    "host": ["base", "installation", "runs", "backups", "consoles"],
+}
 # Codecs and plans never wait and never touch the world.
 PURE = [
     "netloom_core/protocols",
@@ -74,6 +86,7 @@ PURE = [
     "netloom_core/backup/verify.py",
 ]
 WORLD = {"asyncio", "socket", "time", "os", "threading", "serial", "httpx", "subprocess", "select"}
+TS_IMPORT = re.compile(r"""^(?!import type)(?:import|export)[^;]*?from "(\.[^"]+)";""", re.M)
 FRAMEWORKS = {"django", "rest_framework", "uvicorn", "typer"}
 
 
@@ -133,16 +146,73 @@ def test_the_core_imports_upwards_only(part: str) -> None:
                                  for only in narrow), f"{part} imports {name}"  # fmt: skip
 
 
-def test_no_circle_of_imports_is_left_between_files_of_the_core() -> None:
+def graph_of(package: str) -> dict[str, set[str]]:
+    """Each file of a package and which other files of it it imports."""
     files = {
         str(file.relative_to(SRC).with_suffix("")).replace("/", ".").removesuffix(".__init__"): imports(file)
-        for file in files_of("netloom_core")
+        for file in files_of(package)
     }
-    graph = {name: {one for one in told if one in files and one != name} for name, told in files.items()}
-    while graph:
-        free = {name for name, told in graph.items() if not told & graph.keys()}
-        assert free, f"a circle among {sorted(graph)[:8]}"
+    return {name: {one for one in told if one in files and one != name} for name, told in files.items()}
+
+
+def circles(graph: dict[str, set[str]]) -> set[str]:
+    """The files that are in a circle, or lead into one."""
+    while free := {name for name, told in graph.items() if not told & graph.keys()}:
         graph = {name: told for name, told in graph.items() if name not in free}
+    return set(graph)
+
+
+@pytest.mark.parametrize("package", ["netloom_core", "netloom_server", "netloom_standins", "netloom_cli"])
+def test_no_circle_of_imports_is_left_between_files(package: str) -> None:
+    assert not circles(graph_of(package))
+
+
+def layer_of(name: str) -> str:
+    """The layer of a file of the server, by its path."""
+    first, *rest = name.removeprefix("netloom_server").strip(".").split(".")
+    if first in ("", "main", "demo") or name in ("netloom_server.config.urls", "netloom_server.config.asgi"):
+        return "start"
+    if first in ("base", "config", "host"):
+        return first
+    if rest[:1] == ["models"] or "migrations" in rest:
+        return "records"
+    return "api" if "api" in rest else "services"
+
+
+def test_the_layers_of_the_server_see_only_those_below() -> None:
+    """Records, services, the engine's host, api: each sees what is left of it."""
+    for name, told in graph_of("netloom_server").items():
+        for other in told - {"netloom_server"}:
+            mine, its = LAYERS.index(layer_of(name)), LAYERS.index(layer_of(other))
+            assert its <= mine, f"{name} ({layer_of(name)}) imports {other} ({layer_of(other)})"
+
+
+def test_the_table_names_every_folder_of_the_server() -> None:
+    folders = {path.name for path in (SRC / "netloom_server").iterdir() if (path / "__init__.py").exists()}
+    assert folders == set(SERVER)
+
+
+@pytest.mark.parametrize("folder", SERVER)
+def test_folders_of_the_server_import_those_that_are_named(folder: str) -> None:
+    for name, told in graph_of("netloom_server").items():
+        if name.split(".")[1:2] == [folder] and layer_of(name) != "start":
+            others = {other.split(".")[1] for other in told if "." in other} - {folder}
+            assert others <= set(SERVER[folder]), f"{name} imports {sorted(others - set(SERVER[folder]))}"
+
+
+def test_no_circle_of_imports_is_left_in_the_interface() -> None:
+    web = ROOT / "web/src"
+    files = {file for file in web.rglob("*.ts*") if file.name != "schema.d.ts"}
+    graph: dict[str, set[str]] = {}
+    for file in files:
+        told = set()
+        for target in TS_IMPORT.findall(file.read_text()):
+            base = str((file.parent / target).resolve())
+            tries = [Path(base + end) for end in (".ts", ".tsx", "/index.ts", "/index.tsx")]
+            told |= {str(one.relative_to(web)) for one in tries if one in files}
+        graph[str(file.relative_to(web))] = told
+    assert sum(map(len, graph.values())) > 100, "imports are found"
+    assert not circles(graph)
 
 
 def test_the_core_knows_no_framework() -> None:

@@ -21,14 +21,14 @@ from netloom_core.profiles.load import Library
 from netloom_core.testing.check_journal import check_journal
 from netloom_core.testing.check_store import check_store
 from netloom_core.testing.store import MemoryEvents
+from netloom_server.base.crossing import in_records
 from netloom_server.demo import seed
-from netloom_server.host.base import in_records
 from netloom_server.host.journal import RecordJournal
 from netloom_server.host.store import RecordStore
 from netloom_server.installation.models import Device
-from netloom_server.runs import journal
 from netloom_server.runs.models import JournalEntry, Lease, Run
-from netloom_server.runs.services import create_run, create_sweep
+from netloom_server.runs.services import journal
+from netloom_server.runs.services.runs import create_run, create_sweep
 from tests.conftest import ROOT
 
 migration = import_module("netloom_server.runs.migrations.0002_journal_append_only")
@@ -110,7 +110,7 @@ def test_of_many_at_once_one_gets_the_device(whole_site: None, kind: str) -> Non
 
 
 def test_leases_that_a_crash_left_are_given_back(site: None) -> None:
-    from netloom_server.runs.services import unfinished
+    from netloom_server.runs.services.runs import unfinished
 
     ident = Device.objects.get(name="Ticket hall box").id
     run = create_run("apply", "t", {}, [StepState(0, ident, "write")])

@@ -11,13 +11,13 @@ from netloom_core.model.sighting import Reason, Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import fuse
 from netloom_core.sweep.sweep import SweepResult
-from netloom_server.backups import services
 from netloom_server.backups.models import Backup
-from netloom_server.installation import records, sweeping
-from netloom_server.installation.fitting import fit
+from netloom_server.backups.services import backups as services
 from netloom_server.installation.models import Device, Line, Unit
-from netloom_server.runs import journal
+from netloom_server.installation.services import records, sweeping
+from netloom_server.installation.services.fitting import fit
 from netloom_server.runs.models import JournalEntry
+from netloom_server.runs.services import journal
 from tests.server.conftest import named
 
 
@@ -189,7 +189,7 @@ def test_evidence_is_bounded_and_the_newest_stays(
 
 
 def test_a_found_one_takes_the_place_of_a_planned_one(site: None, library: Library) -> None:
-    from netloom_server.installation.decisions import take_in
+    from netloom_server.installation.services.decisions import take_in
 
     sweep_of(at("127.20.10.200", "HV-9"), missing=[], library=library)
     taken = take_in(Device.objects.get(unit__serial="HV-9"), "", None, "Pier head box", library)

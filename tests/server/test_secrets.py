@@ -9,10 +9,10 @@ from netloom_core.errors import KeyLost
 from netloom_core.model.secrets import MASK, is_reference, masked
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
-from netloom_server.engine import secrets
-from netloom_server.installation import decisions, fitting, records
+from netloom_server.base import sealing as secrets
 from netloom_server.installation.models import Area, Change, Credential, Device, Line, Secret, Sighting, Unit
-from netloom_server.runs.services import shown
+from netloom_server.installation.services import decisions, fitting, records
+from netloom_server.runs.services.runs import shown
 from tests.server.conftest import named
 
 TEXT = "hunter2-and-more"

@@ -15,10 +15,10 @@ from netloom_core.model.sighting import Reason, Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import fuse
 from netloom_core.sweep.sweep import Report, SweepResult
-from netloom_server.installation import access, decisions, records, sweeping, why
 from netloom_server.installation.models import Area, Change, Device, Installation, Line, LineAccess
+from netloom_server.installation.services import access, decisions, records, sweeping, why
 from netloom_server.runs.models import Run
-from netloom_server.runs.services import due_sweep
+from netloom_server.runs.services.runs import due_sweep
 from tests.server.conftest import named
 from tests.server.test_records import error, post
 

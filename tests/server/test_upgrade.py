@@ -78,7 +78,7 @@ def test_nothing_else_is_lost(folder: Path, table: str) -> None:
 def test_the_journal_holds_and_can_still_not_be_changed(folder: Path) -> None:
     check = (
         "import django; django.setup()\n"
-        "from netloom_server.runs import journal\n"
+        "from netloom_server.runs.services import journal\n"
         "from netloom_core.model.work import JournalEntry\n"
         "assert journal.broken_at() is None\n"
         "assert journal.open_intents() == [], 'intents of old are settled'\n"

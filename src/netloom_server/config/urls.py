@@ -7,13 +7,12 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
-from netloom_server.accounts import api as accounts
-from netloom_server.backups import api as backups
-from netloom_server.consoles import api as consoles
-from netloom_server.installation import api as installation
-from netloom_server.installation import lines_api as lines
-from netloom_server.installation import survey_api as survey
-from netloom_server.runs import api as runs
+from netloom_server.accounts.api import people as accounts
+from netloom_server.backups.api import backups
+from netloom_server.consoles.api import consoles
+from netloom_server.installation.api import devices as installation
+from netloom_server.installation.api import lines, survey
+from netloom_server.runs.api import events, journal, runs
 
 
 @ensure_csrf_cookie
@@ -67,8 +66,8 @@ urlpatterns = [
     path("api/runs", runs.RunsView.as_view()),
     path("api/runs/<str:ident>", runs.RunView.as_view()),
     path("api/runs/<str:ident>/cancel", runs.CancelView.as_view()),
-    path("api/journal", runs.JournalView.as_view()),
-    path("api/events", runs.events),
+    path("api/journal", journal.JournalView.as_view()),
+    path("api/events", events.events),
     path("api/backups", backups.BackupsView.as_view()),
     path("api/backups/compare", backups.CompareView.as_view()),
     path("api/backups/export", backups.ExportView.as_view()),

@@ -13,10 +13,10 @@ from netloom_core.errors import NetloomError
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.secrets import PREFIX
 from netloom_core.profiles.load import Library
-from netloom_server.host.base import in_records, moment
-from netloom_server.installation import decisions, records
-from netloom_server.installation.fitting import unit_of
+from netloom_server.base.crossing import in_records, moment
 from netloom_server.installation.models import Credential, Device, Secret
+from netloom_server.installation.services import decisions, records
+from netloom_server.installation.services.fitting import unit_of
 
 
 class DeviceRecords:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from netloom_core.model.work import JournalEntry
-from netloom_server.host.base import in_records
-from netloom_server.runs import journal
+from netloom_server.base.crossing import in_records
+from netloom_server.runs.services import journal
 
 
 class RecordJournal:

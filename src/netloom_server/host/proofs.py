@@ -8,10 +8,10 @@ from django.utils import timezone
 
 from netloom_core.backup.verify import Evidence, Proof
 from netloom_core.profiles.load import Library
-from netloom_server.backups.services import keep_backup
-from netloom_server.host.base import in_records
-from netloom_server.installation import records
+from netloom_server.backups.services.backups import keep_backup
+from netloom_server.base.crossing import in_records
 from netloom_server.installation.models import Device
+from netloom_server.installation.services import records
 from netloom_server.runs.models import Run
 
 

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from netloom_core.engine.ports import MadePlan, Order
 from netloom_core.model.work import RunState, StepState
 from netloom_core.profiles.load import Library
-from netloom_server.host.base import in_records
-from netloom_server.runs import orders, services
+from netloom_server.base.crossing import in_records
 from netloom_server.runs.models import Run
+from netloom_server.runs.services import orders
+from netloom_server.runs.services import runs as services
 
 
 class RunRecords:

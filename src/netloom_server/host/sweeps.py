@@ -18,10 +18,10 @@ from netloom_core.model.work import RunState
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import Finding
 from netloom_core.sweep.sweep import SweepResult
-from netloom_server.host.base import in_records
-from netloom_server.installation import access, records, sweeping
+from netloom_server.base.crossing import in_records
 from netloom_server.installation.models import Device, Line
-from netloom_server.installation.why import Cases
+from netloom_server.installation.services import access, records, sweeping
+from netloom_server.installation.services.why import Cases
 from netloom_server.runs.models import Run
 
 

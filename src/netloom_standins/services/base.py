@@ -5,14 +5,13 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import socket
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:
-    from netloom_standins.net_unit import NetUnit
+from netloom_standins.net_face import NetFace
 
 
 class Service:
-    def __init__(self, unit: NetUnit, options: dict[str, Any]) -> None:
+    def __init__(self, unit: NetFace, options: dict[str, Any]) -> None:
         self.unit = unit
         self.options = options
 

@@ -2,9 +2,10 @@ import clsx from "clsx";
 import { CircleHelp, Moon, Search, Table2 } from "lucide-react";
 import { NavLink } from "react-router";
 import type { Device, Schemas } from "../api/client";
-import { leftToDo } from "../lib/knots";
+import type { Lens } from "../lenses/lens";
+import { LENSES, leftToDo } from "../lenses/registry";
 import { live } from "../lib/live";
-import { LENSES, nextDensity, openPanel, place } from "../lib/place";
+import { nextDensity, openPanel, place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { Button } from "../ui/Button";
 import { toggleTheme } from "./theme";
@@ -13,7 +14,7 @@ interface Props {
   person: Schemas["Person"];
   overview: Schemas["Overview"];
   devices: Device[];
-  lens: string;
+  lens: Lens;
 }
 
 export function Header({ person, overview, devices, lens }: Props) {
@@ -29,7 +30,7 @@ export function Header({ person, overview, devices, lens }: Props) {
       </div>
       <nav aria-label="Lenses" className="flex flex-1 items-stretch">
         {LENSES.map((one, index) => {
-          const left = leftToDo(devices, one.id);
+          const left = leftToDo(devices, one);
           return (
             <NavLink
               key={one.id}
@@ -72,7 +73,7 @@ export function Header({ person, overview, devices, lens }: Props) {
         <Button look="bare" title="Keys (?)" aria-label="Keys" onClick={() => openPanel("keys")}>
           <CircleHelp size={15} />
         </Button>
-        <span className="ml-1 text-[12px] text-soft" title={`Signed in as ${person.username}, ${person.role}; lens ${lens}`}>
+        <span className="ml-1 text-[12px] text-soft" title={`Signed in as ${person.username}, ${person.role}; lens ${lens.name}`}>
           {person.username}
         </span>
       </div>

@@ -5,12 +5,14 @@ import type { Schemas } from "../api/client";
 import { asProblem } from "../api/client";
 import { devicesQuery, overviewQuery } from "../api/queries";
 import { Bench } from "../bench/Bench";
-import { LENSES, type LensId, place } from "../lib/place";
+import { lensOf } from "../lenses/registry";
+import { place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { Loom } from "../loom/Loom";
 import { DeviceSheet } from "../loom/DeviceSheet";
 import { PlanDialog } from "../tray/PlanDialog";
 import { Tray } from "../tray/Tray";
+import { Boundary } from "../ui/Boundary";
 import { Trouble, Waiting } from "../ui/parts";
 import { Header } from "./Header";
 import { useKeys } from "./keys";
@@ -23,11 +25,11 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
   const overview = useQuery(overviewQuery);
   const devices = useQuery(devicesQuery);
   const sheet = useStore(place, (p) => p.sheet);
-  const lens: LensId = LENSES.find((one) => one.id === word)?.id ?? "survey";
+  const lens = lensOf(word);
   useKeys(overview.data?.lines ?? [], devices.data ?? [], (id) => void navigate(`/${id}`));
 
   useEffect(() => {
-    if (overview.data) document.title = `${LENSES.find((one) => one.id === lens)!.name} · ${overview.data.installation}`;
+    if (overview.data) document.title = `${lens.name} · ${overview.data.installation}`;
   }, [lens, overview.data]);
 
   const failed = overview.error ?? devices.error;
@@ -37,15 +39,19 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
     <div className="flex h-full flex-col">
       <Header person={person} overview={overview.data} devices={devices.data} lens={lens} />
       <div className="flex min-h-0 flex-1">
-        {sheet ? (
-          <DeviceSheet devices={devices.data} lens={lens} />
-        ) : (
-          <Loom lines={overview.data.lines} devices={devices.data} lens={lens} />
-        )}
+        <Boundary place={sheet ? "The sheet" : "The loom"}>
+          {sheet ? (
+            <DeviceSheet devices={devices.data} lens={lens} />
+          ) : (
+            <Loom lines={overview.data.lines} devices={devices.data} lens={lens} />
+          )}
+        </Boundary>
         <Bench devices={devices.data} overview={overview.data} lens={lens} person={person} />
       </div>
-      <Tray devices={devices.data} />
-      <PlanDialog />
+      <Boundary place="The run tray">
+        <Tray devices={devices.data} />
+        <PlanDialog />
+      </Boundary>
       <Panels overview={overview.data} devices={devices.data} person={person} />
     </div>
   );

@@ -1,7 +1,8 @@
 import { useEffect } from "react";
 import type { Device, Line } from "../api/client";
 import { inState, orderOf, walk } from "../lib/knots";
-import { LENSES, nextDensity, openPanel, place, select } from "../lib/place";
+import { LENSES } from "../lenses/registry";
+import { nextDensity, openPanel, place, select } from "../lib/place";
 import { toggleTheme } from "./theme";
 
 export const KEYS: [string, string][] = [

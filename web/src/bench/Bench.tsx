@@ -1,39 +1,17 @@
-import { useQuery } from "@tanstack/react-query";
-import { useRef } from "react";
-import { asProblem, type Device, type Schemas } from "../api/client";
-import { deviceQuery } from "../api/queries";
-import { AddressBench } from "../lenses/address/AddressBench";
-import { ConfigureBench } from "../lenses/configure/ConfigureBench";
-import { HandoverBench } from "../lenses/handover/HandoverBench";
-import { ProtectBench } from "../lenses/protect/ProtectBench";
-import { ProveBench } from "../lenses/prove/ProveBench";
-import { SurveyBench } from "../lenses/survey/SurveyBench";
-import { type LensId, place } from "../lib/place";
+import { Suspense, useRef } from "react";
+import type { Device, Schemas } from "../api/client";
+import type { Lens } from "../lenses/lens";
+import { place } from "../lib/place";
 import { useStore } from "../lib/store";
-import { Trouble, Waiting } from "../ui/parts";
+import { Boundary } from "../ui/Boundary";
+import { Waiting } from "../ui/parts";
 import { Face, ManyFace } from "./Face";
-
-export interface BenchProps {
-  chosen: Device[];
-  devices: Device[];
-  overview: Schemas["Overview"];
-  person: Schemas["Person"];
-}
-
-const BENCHES: Record<LensId, (props: BenchProps) => React.ReactNode> = {
-  survey: SurveyBench,
-  address: AddressBench,
-  configure: ConfigureBench,
-  protect: ProtectBench,
-  prove: ProveBench,
-  handover: HandoverBench,
-};
 
 interface Props {
   devices: Device[];
   overview: Schemas["Overview"];
   person: Schemas["Person"];
-  lens: LensId;
+  lens: Lens;
 }
 
 /** The place where the selected devices are worked on; what it shows follows the lens. */
@@ -41,7 +19,7 @@ export function Bench({ devices, overview, person, lens }: Props) {
   const selected = useStore(place, (p) => p.selected);
   const width = useStore(place, (p) => p.benchWidth);
   const chosen = devices.filter((d) => selected.has(d.id));
-  const Inner = BENCHES[lens];
+  const Inner = lens.Bench;
   return (
     <>
       <Handle />
@@ -54,7 +32,11 @@ export function Bench({ devices, overview, person, lens }: Props) {
       >
         {chosen.length === 1 && <Face device={chosen[0]} overview={overview} />}
         {chosen.length > 1 && <ManyFace chosen={chosen} />}
-        <Inner chosen={chosen} devices={devices} overview={overview} person={person} />
+        <Boundary key={lens.id} place="The bench">
+          <Suspense fallback={<Waiting>Opening {lens.name} …</Waiting>}>
+            <Inner chosen={chosen} devices={devices} overview={overview} person={person} />
+          </Suspense>
+        </Boundary>
       </aside>
     </>
   );
@@ -91,12 +73,4 @@ function Handle() {
       }}
     />
   );
-}
-
-/** The whole of one device, with waiting and trouble told. */
-export function WithDevice({ id, children }: { id: string; children: (device: Schemas["WholeDevice"]) => React.ReactNode }) {
-  const whole = useQuery(deviceQuery(id));
-  if (whole.data) return <>{children(whole.data)}</>;
-  if (whole.error) return <Trouble problem={asProblem(whole.error)} again={() => void whole.refetch()} />;
-  return <Waiting>Reading the record …</Waiting>;
 }

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Device, Line } from "../api/client";
-import { leftToDo, orderOf, rowsOf, shortAddress, tells, walk } from "./knots";
+import { leftToDo, LENSES, lensOf, tells } from "../lenses/registry";
+import { orderOf, rowsOf, shortAddress, walk } from "./knots";
 import { secondsLeft, shareDone } from "./live";
 import { ago, listed, needsAre, plural, shown } from "./words";
 
@@ -57,23 +58,23 @@ describe("walking the loom", () => {
 describe("what a knot tells", () => {
   it("follows the lens", () => {
     const one = device("a", "127.20.10.3", { planned_address: "127.20.10.14", counts: { pending: 1, unkept: 2, drift: 3, lost: 1 } });
-    expect(tells(one, "address").word).toBe("to 127.20.10.14");
-    expect(tells(one, "configure").word).toBe("1 pending, 2 unkept");
-    expect(tells(one, "prove").word).toBe("3 drift, 1 lost");
-    expect(tells(one, "protect").word).toBe("has a baseline");
+    expect(tells(one, lensOf("address")).word).toBe("to 127.20.10.14");
+    expect(tells(one, lensOf("configure")).word).toBe("1 pending, 2 unkept");
+    expect(tells(one, lensOf("prove")).word).toBe("3 drift, 1 lost");
+    expect(tells(one, lensOf("protect")).word).toBe("has a baseline");
   });
 
   it("says a missing device is missing under every lens", () => {
-    for (const lens of ["survey", "address", "configure", "protect", "prove", "handover"])
+    for (const lens of LENSES)
       expect(tells(device("a", "1", { state: "missing" }), lens)).toMatchObject({ word: "missing", shape: "dashed" });
   });
 
   it("counts what is left", () => {
     const devices = [device("a", "1"), device("b", "2", { baseline: false }), device("c", "3", { taken_in: false, state: "new" })];
-    expect(leftToDo(devices, "survey")).toBe(1);
-    expect(leftToDo(devices, "protect")).toBe(1);
-    expect(leftToDo(devices, "prove")).toBe(0);
-    expect(leftToDo(devices, "handover")).toBe(2);
+    expect(leftToDo(devices, lensOf("survey"))).toBe(1);
+    expect(leftToDo(devices, lensOf("protect"))).toBe(1);
+    expect(leftToDo(devices, lensOf("prove"))).toBe(0);
+    expect(leftToDo(devices, lensOf("handover"))).toBe(2);
   });
 });
 

@@ -26,68 +26,14 @@ export function stateOf(device: Device): Telling {
   return device.mode && device.state === "known" ? { shape: "half", tone: "weld", word: `in ${device.mode} mode` } : telling;
 }
 
-const count = (n: number, word: string) => (n ? `${n} ${word}` : "");
+/** How many values differ in these ways, in words; empty where none does. */
+export const counted = (device: Device, ...ways: (keyof Device["counts"])[]): string =>
+  ways.flatMap((way) => (device.counts[way] ? [`${device.counts[way]} ${way}`] : [])).join(", ");
 
 /** What differs on a device, in its own words: pending, unkept, drift, lost. */
-export function whatDiffers(device: Device): string {
-  const { pending, unkept, drift, lost } = device.counts;
-  return [count(pending, "pending"), count(unkept, "unkept"), count(drift, "drift"), count(lost, "lost")]
-    .filter(Boolean)
-    .join(", ");
-}
+export const whatDiffers = (device: Device): string => counted(device, "pending", "unkept", "drift", "lost");
 
-/** What a knot tells under a lens: a mark, and words beside it. */
-export function tells(device: Device, lens: string): Telling {
-  const state = stateOf(device);
-  if (state.shape !== "whole") return state;
-  const { pending, unkept, drift, lost } = device.counts;
-  if (device.managed === false && lens !== "survey") return { shape: "whole", tone: "soft", word: "watched" };
-  if (lens === "address") return addressTelling(device);
-  if (lens === "configure" && (pending || unkept))
-    return { shape: "half", tone: "weld", word: [count(pending, "pending"), count(unkept, "unkept")].filter(Boolean).join(", ") };
-  if (lens === "protect")
-    return device.baseline
-      ? { shape: "whole", tone: "woad", word: "has a baseline" }
-      : { shape: "open", tone: "weld", word: "no baseline" };
-  if ((lens === "prove" || lens === "survey") && (drift || lost))
-    return { shape: "half", tone: "madder", word: [count(drift, "drift"), count(lost, "lost")].filter(Boolean).join(", ") };
-  if (lens === "prove") return proofTelling(device);
-  if (lens === "configure") return { ...state, word: "as intended" };
-  if (lens === "handover") {
-    const differs = whatDiffers(device);
-    if (differs) return { shape: "half", tone: "weld", word: differs };
-    return device.baseline ? { shape: "whole", tone: "woad", word: "ready" } : { shape: "open", tone: "weld", word: "no baseline" };
-  }
-  return state;
-}
-
-function addressTelling(device: Device): Telling {
-  const found = device.addresses[0]?.address ?? "";
-  if (device.planned_address && device.planned_address !== found)
-    return { shape: "tail", tone: "weld", word: `to ${device.planned_address}` };
-  if (device.factory) return { shape: "open", tone: "weld", word: "factory address" };
-  return { shape: "whole", tone: "ink", word: "as planned" };
-}
-
-function proofTelling(device: Device): Telling {
-  if (!device.baseline) return { shape: "open", tone: "soft", word: "no baseline" };
-  if (!device.proof) return { shape: "open", tone: "indigo", word: "not verified yet" };
-  if (device.proof === "match") return { shape: "whole", tone: "woad", word: "match" };
-  return { shape: "half", tone: "madder", word: device.proof };
-}
-
-/** How many devices still have something to do under a lens. */
-export function leftToDo(devices: Device[], lens: string): number {
-  const open: Record<string, (d: Device) => boolean> = {
-    survey: (d) => !d.taken_in || d.state !== "known" || !!d.mode,
-    address: (d) => d.taken_in && !!d.serial && (d.state === "moved" || addressTelling(d).word !== "as planned"),
-    configure: (d) => d.taken_in && d.counts.pending + d.counts.unkept > 0,
-    protect: (d) => d.taken_in && d.managed !== false && !d.baseline,
-    prove: (d) => d.taken_in && d.managed !== false && (d.proof !== "match" || d.counts.drift + d.counts.lost > 0),
-    handover: (d) => !d.taken_in || d.state !== "known" || !!whatDiffers(d) || (d.managed !== false && !d.baseline),
-  };
-  return devices.filter(open[lens] ?? (() => false)).length;
-}
+export const drifted = (device: Device): Telling => ({ shape: "half", tone: "madder", word: counted(device, "drift", "lost") });
 
 /** States that the Survey's filters offer, in the order of what is looked at first. */
 export const STATES = ["new", "moved", "duplicate", "missing", "unknown", "planned"] as const;

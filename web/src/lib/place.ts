@@ -1,14 +1,5 @@
 import { Store } from "./store";
 
-export const LENSES = [
-  { id: "survey", name: "Survey" },
-  { id: "address", name: "Address" },
-  { id: "configure", name: "Configure" },
-  { id: "protect", name: "Protect" },
-  { id: "prove", name: "Prove" },
-  { id: "handover", name: "Hand over" },
-] as const;
-export type LensId = (typeof LENSES)[number]["id"];
 export const DENSITIES = ["rows", "lines", "knots"] as const;
 export type Density = (typeof DENSITIES)[number];
 

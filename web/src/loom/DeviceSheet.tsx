@@ -1,7 +1,9 @@
 import clsx from "clsx";
 import { useMemo, useState } from "react";
 import type { Device } from "../api/client";
-import { addressNumber, tells, whatDiffers } from "../lib/knots";
+import type { Lens } from "../lenses/lens";
+import { tells } from "../lenses/registry";
+import { addressNumber, whatDiffers } from "../lib/knots";
 import { place, select } from "../lib/place";
 import { useStore } from "../lib/store";
 import { ago, exact } from "../lib/words";
@@ -35,7 +37,7 @@ function csv(devices: Device[]): string {
 }
 
 /** The same things as on the loom, as a dense table: sorted, filtered, exported. */
-export function DeviceSheet({ devices, lens }: { devices: Device[]; lens: string }) {
+export function DeviceSheet({ devices, lens }: { devices: Device[]; lens: Lens }) {
   const [filter, setFilter] = useState("");
   const [sort, setSort] = useState({ column: 0, down: false });
   const selected = useStore(place, (p) => p.selected);

@@ -1,11 +1,13 @@
 import clsx from "clsx";
 import { memo, type MouseEvent } from "react";
-import { type Row, shortAddress, tells } from "../lib/knots";
+import type { Lens } from "../lenses/lens";
+import { tells } from "../lenses/registry";
+import { type Row, shortAddress } from "../lib/knots";
 import { INK, Mark } from "../ui/Mark";
 
 interface Props {
   row: Extract<Row, { kind: "knot" }>;
-  lens: string;
+  lens: Lens;
   lines: 1 | 2;
   chosen: boolean;
   at: boolean;

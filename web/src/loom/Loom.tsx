@@ -2,6 +2,7 @@ import { ListPlus, Plus } from "lucide-react";
 import { useMemo } from "react";
 import type { Device, Line } from "../api/client";
 import { useBegin } from "../api/work";
+import type { Lens } from "../lenses/lens";
 import { inState, orderOf } from "../lib/knots";
 import { live, shareDone } from "../lib/live";
 import { openPanel, place } from "../lib/place";
@@ -12,9 +13,9 @@ import { Filters } from "./Filters";
 import { Strand } from "./Strand";
 
 /** The picture of the whole installation: lines as strands, devices as knots in address order. */
-export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[]; lens: string }) {
+export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[]; lens: Lens }) {
   const begin = useBegin();
-  const only = useStore(place, (p) => (lens === "survey" ? p.only : ""));
+  const only = useStore(place, (p) => (lens.finds ? p.only : ""));
   const shown = useMemo(() => inState(devices, only), [devices, only]);
   const order = useMemo(() => orderOf(lines, shown).flat(), [lines, shown]);
   const progress = useStore(live, (l) => l.progress);
@@ -46,7 +47,7 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
         <Button onClick={() => openPanel("plan-device")}>
           <Plus size={13} /> Plan a device
         </Button>
-        {lens === "survey" && (
+        {lens.finds && (
           <Button onClick={() => openPanel("expected")}>
             <ListPlus size={13} /> Expected devices
           </Button>
@@ -55,7 +56,7 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
           {devices.length} devices on {lines.length} lines
         </span>
       </div>
-      {lens === "survey" && <Filters devices={devices} only={only} />}
+      {lens.finds && <Filters devices={devices} only={only} />}
       <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
         {(only ? lines.filter((line) => shown.some((d) => d.addresses.some((p) => p.line_id === line.id))) : lines).map((line) => (
           <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} share={progress[line.id] ? shareDone({ line: progress[line.id] }) : 1} />

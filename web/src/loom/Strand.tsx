@@ -2,7 +2,9 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import clsx from "clsx";
 import { memo, useCallback, useMemo, useRef } from "react";
 import type { Device, Line } from "../api/client";
-import { rowsOf, type Row, shortAddress, tells } from "../lib/knots";
+import type { Lens } from "../lenses/lens";
+import { tells } from "../lenses/registry";
+import { rowsOf, type Row, shortAddress } from "../lib/knots";
 import { live } from "../lib/live";
 import { openLine, place, select } from "../lib/place";
 import { useStore } from "../lib/store";
@@ -14,7 +16,7 @@ import { Knot } from "./Knot";
 interface Props {
   line: Line;
   devices: Device[];
-  lens: string;
+  lens: Lens;
   order: string[];
   /** How far its sweep has come, 0 to 1; 1 when none goes on. */
   share: number;

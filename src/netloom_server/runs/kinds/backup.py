@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from netloom_server.accounts.models import Role
 from netloom_server.accounts.permissions import has_role
-from netloom_server.config.problems import NoRight
+from netloom_server.base.problems import NoRight
 from netloom_server.runs.kinds.base import Asked, steps_on
 from netloom_server.runs.kinds.read import readable
 from netloom_server.runs.models import Run
-from netloom_server.runs.services import create_run
+from netloom_server.runs.services.runs import create_run
 
 
 class Backup:

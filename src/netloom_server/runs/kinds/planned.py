@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from netloom_core.errors import RequestError, WrongModel
-from netloom_server.config.problems import NotFound
+from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device
-from netloom_server.installation.records import resolve
+from netloom_server.installation.services.records import resolve
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.models import Run
-from netloom_server.runs.orders import backup_for, to_apply
-from netloom_server.runs.services import approve
+from netloom_server.runs.services.orders import backup_for, to_apply
+from netloom_server.runs.services.runs import approve
 
 
 class Planned:

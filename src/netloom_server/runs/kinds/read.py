@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from netloom_core.errors import RequestError
 from netloom_server.installation.models import Device
-from netloom_server.installation.records import can_be_read, chosen
+from netloom_server.installation.services.records import can_be_read, chosen
 from netloom_server.runs.kinds.base import Asked, steps_on
 from netloom_server.runs.models import Run
-from netloom_server.runs.services import create_run
+from netloom_server.runs.services.runs import create_run
 
 
 def readable(asked: Asked, *, found_only: bool = False) -> list[Device]:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from netloom_core.errors import RequestError
-from netloom_server.config.problems import NotFound
+from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Line
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.models import Run
-from netloom_server.runs.services import create_sweep
+from netloom_server.runs.services.runs import create_sweep
 
 
 class Sweep:

@@ -3,8 +3,9 @@ import { useState } from "react";
 import { api, asProblem, type Device, got, type Line } from "../../api/client";
 import { freeQuery } from "../../api/queries";
 import { useChange } from "../../api/work";
-import { type BenchProps } from "../../bench/Bench";
-import { addressNumber, rowsOf, shortAddress, tells } from "../../lib/knots";
+import type { BenchProps } from "../lens";
+import { addressNumber, rowsOf, shortAddress } from "../../lib/knots";
+import { lensOf, tells } from "../registry";
 import { ask, select } from "../../lib/place";
 import { kindOf, plural } from "../../lib/words";
 import { Button } from "../../ui/Button";
@@ -66,7 +67,7 @@ function Row({ device }: { device: Device }) {
     mutationFn: (address: string) => got(api.POST("/api/addresses", { body: { assignments: [{ device: device.id, address }] } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["devices"] }),
   });
-  const { shape, tone, word } = tells(device, "address");
+  const { shape, tone, word } = tells(device, lensOf("address"));
   const place = device.addresses[0];
   const problem = plan.error ? asProblem(plan.error) : null;
   const decide = () => {
@@ -163,7 +164,7 @@ function AddressStrip({ line, devices }: { line: Line; devices: Device[] }) {
           const n = offset(address);
           const x = (n % perRow) * CELL;
           const y = Math.floor(n / perRow) * (CELL + 1);
-          const { tone, word } = tells(device, "address");
+          const { tone, word } = tells(device, lensOf("address"));
           const planned = device.planned_address !== address && device.planned_address ? offset(device.planned_address) : -1;
           return (
             <g key={device.id} onClick={() => select(device.id, "only")} className={INK[tone]}>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Setting, WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
 import { useDecide } from "../../api/work";
-import type { BenchProps } from "../../bench/Bench";
+import type { BenchProps } from "../lens";
 import { ask } from "../../lib/place";
 import { plural } from "../../lib/words";
 import { Button } from "../../ui/Button";

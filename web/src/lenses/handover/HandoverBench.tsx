@@ -1,6 +1,6 @@
-import type { BenchProps } from "../../bench/Bench";
-import { leftToDo, tells } from "../../lib/knots";
-import { LENSES, select } from "../../lib/place";
+import type { BenchProps } from "../lens";
+import { LENSES, leftToDo, lensOf, tells } from "../registry";
+import { select } from "../../lib/place";
 import { plural } from "../../lib/words";
 import { INK, Mark } from "../../ui/Mark";
 import { Heading } from "../../ui/parts";
@@ -10,9 +10,9 @@ const LINK = "inline-flex items-center rounded-[3px] border px-2.5 py-1 text-[13
 
 /** Hand over: what is still open, and the papers. */
 export function HandoverBench({ devices }: BenchProps) {
-  const open = LENSES.slice(0, 5).map((lens) => ({ lens, left: leftToDo(devices, lens.id) }));
+  const open = LENSES.slice(0, 5).map((lens) => ({ lens, left: leftToDo(devices, lens) }));
   const left = open.filter((one) => one.left);
-  const rest = devices.filter((d) => leftToDo([d], "handover"));
+  const rest = devices.filter(lensOf("handover").open);
   return (
     <>
       <Heading>Papers</Heading>
@@ -45,7 +45,7 @@ export function HandoverBench({ devices }: BenchProps) {
           <Heading aside={plural(rest.length, "device")}>Not ready yet</Heading>
           <ul>
             {rest.slice(0, 100).map((device) => {
-              const { shape, tone, word } = tells(device, "handover");
+              const { shape, tone, word } = tells(device, lensOf("handover"));
               return (
                 <li key={device.id}>
                   <button type="button" onClick={() => select(device.id, "only")} className="flex w-full items-center gap-2 rounded-[3px] px-1 py-0.5 text-left text-[13px] hover:bg-weave/50">

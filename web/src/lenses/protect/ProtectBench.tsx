@@ -4,7 +4,7 @@ import { useState } from "react";
 import { asProblem, type Backup, upload } from "../../api/client";
 import { backupsQuery, compareQuery } from "../../api/queries";
 import { useBegin, useChange } from "../../api/work";
-import type { BenchProps } from "../../bench/Bench";
+import type { BenchProps } from "../lens";
 import { ask } from "../../lib/place";
 import { plural, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";

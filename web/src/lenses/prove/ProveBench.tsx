@@ -2,8 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { asProblem, type Device } from "../../api/client";
 import { journalQuery } from "../../api/queries";
 import { useBegin } from "../../api/work";
-import { type BenchProps, WithDevice } from "../../bench/Bench";
-import { tells } from "../../lib/knots";
+import { WithDevice } from "../../bench/WithDevice";
+import type { BenchProps } from "../lens";
+import { lensOf, tells } from "../registry";
 import { ask, select } from "../../lib/place";
 import { plural, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
@@ -111,7 +112,7 @@ function All({ devices }: { devices: Device[] }) {
       {!devices.length && <Empty title="There is nothing to prove yet. Sweep, and take in what was found." />}
       <ul>
         {devices.map((device) => {
-          const { shape, tone, word } = tells(device, "prove");
+          const { shape, tone, word } = tells(device, lensOf("prove"));
           return (
             <li key={device.id}>
               <button type="button" onClick={() => select(device.id, "only")} className="flex w-full items-center gap-2 rounded-[3px] px-1 py-0.5 text-left text-[13px] hover:bg-weave/50">

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, type Device, got, type Line } from "../../api/client";
 import { changesQuery, runsQuery, watchModeQuery } from "../../api/queries";
 import { useBegin, useChange } from "../../api/work";
-import { tells } from "../../lib/knots";
+import { lensOf, tells } from "../registry";
 import { live, shareDone } from "../../lib/live";
 import { openLine, place, select } from "../../lib/place";
 import { useStore } from "../../lib/store";
@@ -123,7 +123,7 @@ function Group({ title, devices }: { title: string; devices: Device[] }) {
       </Heading>
       <ul>
         {devices.slice(0, SHOWN).map((device) => {
-          const { shape, tone, word } = tells(device, "survey");
+          const { shape, tone, word } = tells(device, lensOf("survey"));
           return (
             <li key={device.id}>
               <button

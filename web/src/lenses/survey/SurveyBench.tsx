@@ -1,6 +1,7 @@
 import { place } from "../../lib/place";
 import { useStore } from "../../lib/store";
-import { type BenchProps, WithDevice } from "../../bench/Bench";
+import { WithDevice } from "../../bench/WithDevice";
+import type { BenchProps } from "../lens";
 import { ConsoleLogs } from "./ConsoleLogs";
 import { Evidence } from "./Evidence";
 import { Identity } from "./Identity";

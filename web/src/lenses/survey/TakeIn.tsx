@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, type Device, got } from "../../api/client";
 import { useChange } from "../../api/work";
-import type { BenchProps } from "../../bench/Bench";
+import type { BenchProps } from "../lens";
 import { namedBy } from "../../lib/naming";
 import { select } from "../../lib/place";
 import { plural } from "../../lib/words";

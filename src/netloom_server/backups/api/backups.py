@@ -1,0 +1,179 @@
+"""Backups, archives and the settings report."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.parsers import FileUploadParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from netloom_core.backup.archive import MAX_ARCHIVE, read_archive, write_archive
+from netloom_core.errors import ArchiveDamaged, RequestError
+from netloom_server.accounts.models import Role
+from netloom_server.backups.models import Backup
+from netloom_server.backups.services import backups as services
+from netloom_server.backups.services.report import report_of
+from netloom_server.host.engine import engine
+
+MAX_LISTED = 2000
+
+
+class BackupSerializer(serializers.Serializer):
+    id = serializers.CharField()
+    device = serializers.CharField(allow_null=True)
+    name = serializers.CharField()
+    model = serializers.CharField()
+    serial = serializers.CharField()
+    firmware = serializers.CharField()
+    address = serializers.CharField()
+    line = serializers.CharField()
+    taken = serializers.DateTimeField()
+    by = serializers.CharField()
+    baseline = serializers.BooleanField()
+    digest = serializers.CharField()
+    unkept = serializers.BooleanField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class BackupsSerializer(serializers.Serializer):
+    backups = BackupSerializer(many=True)
+
+
+class PairSerializer(serializers.Serializer):
+    path = serializers.CharField()
+    first = serializers.JSONField(allow_null=True)
+    second = serializers.JSONField(allow_null=True)
+
+
+class ComparisonSerializer(serializers.Serializer):
+    first = BackupSerializer()
+    second = BackupSerializer()
+    differences = PairSerializer(many=True)
+
+
+class EditBackupSerializer(serializers.Serializer):
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {"label": serializers.CharField(max_length=120, allow_blank=True)}
+
+
+class ArchiveSerializer(serializers.Serializer):
+    whole = serializers.BooleanField()
+    installation = serializers.CharField()
+    backups = serializers.IntegerField()
+    documents = serializers.IntegerField()
+    added = serializers.IntegerField(required=False)
+
+
+class BackupsView(APIView):
+    @extend_schema(parameters=[OpenApiParameter("run", str)], responses=BackupsSerializer)
+    def get(self, request: Request) -> Response:
+        found = Backup.objects.all()
+        if request.query_params.get("run"):
+            found = found.filter(run=request.query_params["run"])
+        return Response({"backups": [services.backup_as_dict(backup) for backup in found[:MAX_LISTED]]})
+
+
+class BackupView(APIView):
+    @extend_schema(request=EditBackupSerializer, responses=BackupSerializer)
+    def patch(self, request: Request, ident: str) -> Response:
+        backup = services.find_backup(ident)
+        form = EditBackupSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        backup.label = form.validated_data["label"]
+        backup.save(update_fields=["label"])
+        return Response(services.backup_as_dict(backup))
+
+
+class CompareView(APIView):
+    @extend_schema(
+        parameters=[OpenApiParameter("first", str, required=True), OpenApiParameter("second", str, required=True)],
+        responses=ComparisonSerializer,
+    )
+    def get(self, request: Request) -> Response:
+        first = services.find_backup(request.query_params.get("first", ""))
+        second = services.find_backup(request.query_params.get("second", ""))
+        return Response(
+            {
+                "first": services.backup_as_dict(first),
+                "second": services.backup_as_dict(second),
+                "differences": services.compare(first, second),
+            }
+        )
+
+
+class ExportView(APIView):
+    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: Request) -> FileResponse:
+        backups = list(Backup.objects.order_by("taken"))
+        if not backups:
+            raise RequestError("There is no backup to export yet.", "Back up first.")
+        with tempfile.TemporaryDirectory(prefix="netloom-export-", dir=settings.DATA) as folder:
+            path = Path(folder) / "backups.zip"
+            write_archive(path, services.to_archive(backups))
+            name = f"netloom-backups-{timezone.now():%Y%m%d-%H%M}.zip"
+            return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="application/zip")
+
+
+def _uploaded(request: Request) -> bytes:
+    parts = request.data
+    upload = parts.get("file") if isinstance(parts, dict) else None
+    if upload is None or upload.size > MAX_ARCHIVE:
+        raise ArchiveDamaged("There is no archive in the request, or it is too large.", "Choose a Netloom archive.")
+    data: bytes = upload.read()
+    return data
+
+
+class ImportView(APIView):
+    parser_classes = [FileUploadParser]
+    write_role = Role.LEAD
+
+    @extend_schema(request={"application/zip": OpenApiTypes.BINARY}, responses=ArchiveSerializer)
+    def post(self, request: Request, name: str = "") -> Response:
+        archive = read_archive(_uploaded(request))
+        added, _ = services.from_archive(archive)
+        engine().events.put("backup", {})
+        return Response(
+            {
+                "whole": True,
+                "installation": archive.installation,
+                "backups": len(archive.backups),
+                "documents": len(archive.documents),
+                "added": added,
+            }
+        )
+
+
+class CheckView(APIView):
+    parser_classes = [FileUploadParser]
+    write_role = Role.VIEWER
+
+    @extend_schema(request={"application/zip": OpenApiTypes.BINARY}, responses=ArchiveSerializer)
+    def post(self, request: Request, name: str = "") -> Response:
+        archive = read_archive(_uploaded(request))
+        return Response(
+            {
+                "whole": True,
+                "installation": archive.installation,
+                "backups": len(archive.backups),
+                "documents": len(archive.documents),
+            }
+        )
+
+
+def report(request: HttpRequest) -> HttpResponse:
+    """The settings report as a page of its own, made for paper."""
+    if not request.user.is_authenticated:
+        return HttpResponse("Sign in first.", status=401, content_type="text/plain")
+    return render(request, "report.html", report_of(engine().library))

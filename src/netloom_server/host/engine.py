@@ -1,0 +1,143 @@
+"""The core's engine in the server's event loop, and the way to it from the threads of views."""
+
+from __future__ import annotations
+
+import asyncio
+import concurrent.futures
+import contextlib
+import contextvars
+from collections.abc import Callable, Coroutine
+from typing import Any, TypeVar
+
+from django.conf import settings
+
+from netloom_core.bus.owner import Owners
+from netloom_core.clock import SystemClock
+from netloom_core.drivers.registry import Drivers
+from netloom_core.engine.engine import Engine as CoreEngine
+from netloom_core.errors import NetloomError, RequestError, StoreTrouble
+from netloom_core.links.ports import all_ports, follow
+from netloom_core.model.line import Line
+from netloom_core.profiles.load import Library
+from netloom_server.host.desk import Desk
+from netloom_server.host.events import EventHub
+from netloom_server.host.journal import RecordJournal
+from netloom_server.host.store import RecordStore
+from netloom_server.installation.models import Line as LineRecord
+
+Result = TypeVar("Result")
+CALL_S = 30.0
+
+
+class Engine:
+    def __init__(self) -> None:
+        self.library = Library.read(settings.PROFILES)
+        self.clock = SystemClock()
+        self.events = EventHub()
+        self.owners = Owners(self._locate)
+        self.core = CoreEngine(
+            self.library,
+            Drivers(self.library, self.owners),
+            self.owners,
+            self.clock,
+            RecordStore(self.library, self.events),
+            RecordJournal(),
+            self.events,
+        )
+        self.desk = Desk(self.clock, self.events)
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._tasks: set[asyncio.Task[Any]] = set()
+
+    async def start(self) -> None:
+        self._loop = asyncio.get_running_loop()
+        self.core.keep("the event writer", self.events.run)
+        await self.core.start()
+
+    def _locate(self, line: Line) -> str:
+        """A line's present port; where its adapter came back as another one, the record follows."""
+        path = follow(line.path, line.adapter, all_ports(settings.DATA / "ports"))
+        if path != line.path:
+            note = f"Its adapter came back as {path}; before it was {line.path}."
+            LineRecord.objects.filter(id=line.id, path=line.path).update(path=path, note=note[:400])
+            self.events.put("lines", {"line": line.id})
+        return path
+
+    async def stop(self) -> None:
+        """Runs under way are cut off; their records let them go on at the next start."""
+        for task in list(self._tasks):
+            task.cancel()
+        await asyncio.gather(*self._tasks, return_exceptions=True)
+        await self.core.stop()
+        await self.desk.stop()
+        with contextlib.suppress(StoreTrouble):  # browsers load everything anew at the next start anyway
+            await self.events.flush()
+        self.owners.close()
+
+    def spawn(self, work: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
+        """Let something go on beside; from the engine's loop."""
+        task = asyncio.ensure_future(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+        return task
+
+    # For threads
+
+    def do(self, command: dict[str, Any], timeout: float = CALL_S) -> dict[str, Any]:
+        """Give the engine a command and wait for its answer; from a view's thread."""
+        return self.call(self.core.do(command), timeout)
+
+    def call(self, work: Coroutine[Any, Any, Result], timeout: float = CALL_S) -> Result:
+        """Do something short in the engine's loop and wait for it; from a view's thread."""
+        if self._loop is None:
+            work.close()
+            raise RequestError("The engine is not running.", "Start the server with `./netloom serve`.")
+        future: concurrent.futures.Future[Result] = concurrent.futures.Future()
+
+        async def answered() -> None:
+            try:
+                future.set_result(await work)
+            except NetloomError as error:
+                future.set_exception(error)
+            except BaseException as error:
+                future.set_exception(error)
+                raise
+
+        task: list[asyncio.Task[Any]] = []
+        self._from_thread(answered(), task.append)
+        try:
+            return future.result(timeout)
+        except concurrent.futures.TimeoutError:
+            # Nobody waits for it any more, so it must not happen later either.
+            self._loop.call_soon_threadsafe(lambda: [one.cancel() for one in task])
+            raise RequestError(
+                "That took too long and was given up.", "Look at the run tray, then try again."
+            ) from None
+
+    def forget(self, *devices: str) -> None:
+        """Their records went: nobody talks to them any more."""
+        for device in devices:
+            self._from_thread(self.core.do({"do": "forget", "device": device}))
+
+    def submit(self, run: str) -> None:
+        """Carry out a run that is on record."""
+        self._from_thread(self.core.do({"do": "carry out", "run": run}))
+
+    def _from_thread(
+        self, work: Coroutine[Any, Any, Any], begun: Callable[[asyncio.Task[Any]], None] = lambda task: None
+    ) -> None:
+        # In a context of its own: a request's context ties database work to the request's thread.
+        if self._loop is None:
+            work.close()
+            return
+        self._loop.call_soon_threadsafe(lambda: begun(self.spawn(work)), context=contextvars.Context())
+
+
+_engine: Engine | None = None
+
+
+def engine() -> Engine:
+    """The process's engine, made at first use; `start` sets it going."""
+    global _engine
+    if _engine is None:
+        _engine = Engine()
+    return _engine

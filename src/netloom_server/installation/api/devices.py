@@ -1,0 +1,253 @@
+"""Lines, devices, and what people decide about them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from netloom_core.errors import RequestError
+from netloom_server.accounts.models import Role
+from netloom_server.base.problems import Conflict, NotFound
+from netloom_server.base.sealing import seal
+from netloom_server.host.engine import engine
+from netloom_server.host.events import newest_id
+from netloom_server.installation.api import shapes
+from netloom_server.installation.models import Area, Credential, Device, Installation, Line
+from netloom_server.installation.services import decisions, fitting, present, records
+from netloom_server.runs.models import LIVE, Lease
+
+
+def told(device: Device) -> None:
+    engine().events.put("device", {"device": device.id}, latest=f"device:{device.id}")
+
+
+def checked(serializer: Any, request: Request) -> dict[str, Any]:
+    form = serializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    data: dict[str, Any] = form.validated_data
+    return data
+
+
+def find_area(ident: int | None) -> Area | None:
+    if ident is None:
+        return None
+    area = Area.objects.filter(id=ident).first()
+    if area is None:
+        raise NotFound("There is no such area.")
+    return area
+
+
+class OverviewView(APIView):
+    @extend_schema(responses=shapes.OverviewSerializer)
+    def get(self, request: Request) -> Response:
+        site = Installation.objects.first()
+        holders = engine().owners
+        return Response(
+            {
+                "installation": site.name if site else "New installation",
+                "areas": [{"id": a.id, "name": a.name, "parent": a.parent_id} for a in Area.objects.order_by("id")],
+                "lines": [
+                    present.line_as_dict(line, holders.holder(line.id), engine().library)
+                    for line in present.in_order(Line.objects.select_related("parent"))
+                ],
+                "last_event": newest_id(),
+            }
+        )
+
+
+class DevicesView(APIView):
+    @extend_schema(responses=shapes.DevicesSerializer)
+    def get(self, request: Request) -> Response:
+        return Response({"devices": present.device_list(engine().library)})
+
+    @extend_schema(request=shapes.NewDeviceSerializer, responses=shapes.DeviceSerializer)
+    def post(self, request: Request) -> Response:
+        """Plan a device before it is there."""
+        data = checked(shapes.NewDeviceSerializer, request)
+        library = engine().library
+        profile = library.need(data["profile"])
+        line = Line.objects.filter(id=data["line"]).first() or Line.objects.filter(name__iexact=data["line"]).first()
+        if line is None:
+            raise NotFound(f"There is no line {data['line']!r}.")
+        device = Device.objects.create(
+            name=decisions.unique_name(data["name"]),
+            profile=profile.id,
+            line=line,
+            area=find_area(data.get("area")),
+            taken_in=True,
+            status="planned",
+        )
+        if data.get("address"):
+            try:
+                decisions.set_addresses([(device.id, data["address"], "")], library)
+            except RequestError:
+                fitting.remove(device)
+                raise
+            device.refresh_from_db()
+            device.address, device.speed = data["address"], line.speed if line.kind == "serial" else 0
+            device.save(update_fields=["address", "speed"])
+        told(device)
+        return Response(present.device_as_dict(device, library), 201)
+
+
+class DeviceView(APIView):
+    @extend_schema(parameters=[OpenApiParameter("live", bool)], responses=shapes.WholeDeviceSerializer)
+    def get(self, request: Request, word: str) -> Response:
+        device = records.resolve(word)
+        states: dict[str, str] = {}
+        if request.query_params.get("live") and device.identity_key and device.line_id:
+            states = engine().do({"do": "states", "device": device.id})["states"]
+        return Response(present.whole_device(device, engine().library, states))
+
+    @extend_schema(request=shapes.EditDeviceSerializer, responses=shapes.DeviceSerializer)
+    def patch(self, request: Request, word: str) -> Response:
+        device = records.resolve(word)
+        data = checked(shapes.EditDeviceSerializer, request)
+        device = _edited(device.id, data)
+        told(device)
+        return Response(present.device_as_dict(device, engine().library))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, word: str) -> Response:
+        """Take a record out of the picture. Its backups and its journal stay."""
+        device = records.resolve(word)
+        if Lease.objects.filter(device=device.id, run__state__in=LIVE).exists():
+            raise Conflict(f"A run is working on {device.name}.", "Wait until it has ended.")
+        ident = device.id
+        fitting.remove(device)
+        engine().forget(ident)
+        engine().events.put("device", {"device": ident})
+        return Response(status=204)
+
+
+@transaction.atomic
+def _edited(ident: str, data: dict[str, Any]) -> Device:
+    """Change what was named, on the version that was seen; whatever else changed meanwhile stays."""
+    device = Device.objects.get(id=ident)
+    if data.get("version") is not None and data["version"] != device.version:
+        raise Conflict(f"Somebody else changed {device.name} while you did.", "Look at it again, then repeat.")
+    fields = ["version"]
+    if "name" in data:
+        device.name = decisions.unique_name(data["name"], device.id)
+        fields.append("name")
+    if "area" in data:
+        device.area = find_area(data["area"])
+        fields.append("area")
+    if "profile" in data:
+        fields += decisions.say(device, data["profile"], engine().library)
+    device.version += 1
+    device.save(update_fields=fields)
+    return device
+
+
+class TakeInView(APIView):
+    @extend_schema(request=shapes.TakeInSerializer, responses=shapes.DevicesSerializer)
+    def post(self, request: Request) -> Response:
+        data = checked(shapes.TakeInSerializer, request)
+        area, library = find_area(data.get("area")), engine().library
+        found = records.chosen(data["devices"])
+        taken = []
+        for number, device in enumerate(found, 1):
+            name = data.get("name") or device.name
+            if data.get("name"):
+                name = decisions.named(data["name"], number, device, area, library, many=len(found) > 1)
+            taken.append(decisions.take_in(device, name, area, data.get("stands_for") or "", library))
+        engine().do({"do": "read", "devices": [d.id for d in taken if records.can_be_read(d, library)]})
+        result = []
+        for device in taken:
+            device.refresh_from_db()
+            told(device)
+            result.append(present.device_as_dict(device, library))
+        return Response({"devices": result})
+
+
+class IntendedView(APIView):
+    @extend_schema(request=shapes.IntendedSerializer, responses=shapes.DevicesSerializer)
+    def post(self, request: Request) -> Response:
+        data = checked(shapes.IntendedSerializer, request)
+        changes = [
+            (c["device"], c["path"], decisions.FORGET if c["forget"] else c.get("value")) for c in data["changes"]
+        ]
+        devices = decisions.set_intended(changes, engine().library, data.get("versions"), request.user.get_username())
+        for device in devices:
+            told(device)
+        return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
+
+
+class AddressesView(APIView):
+    @extend_schema(request=shapes.AddressesSerializer, responses=shapes.DevicesSerializer)
+    def post(self, request: Request) -> Response:
+        data = checked(shapes.AddressesSerializer, request)
+        devices = decisions.set_addresses(
+            [(a["device"], a["address"], a.get("line", "")) for a in data["assignments"]], engine().library
+        )
+        for device in devices:
+            told(device)
+        return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
+
+
+class CredentialView(APIView):
+    @extend_schema(request=shapes.CredentialSerializer, responses={204: None})
+    def put(self, request: Request, word: str) -> Response:
+        """Save how Netloom gets into the device. It can be replaced, never read."""
+        device = records.resolve(word)
+        data = checked(shapes.CredentialSerializer, request)
+        Credential.objects.update_or_create(
+            device=device,
+            defaults={"user": data["user"], "secret": seal(data["password"]), "set_by": request.user.get_username()},
+        )
+        told(device)
+        return Response(status=204)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, word: str) -> Response:
+        """Back to the factory credentials of the profile."""
+        device = records.resolve(word)
+        Credential.objects.filter(device=device).delete()
+        told(device)
+        return Response(status=204)
+
+
+class DriveView(APIView):
+    @extend_schema(request=shapes.DriveSerializer, responses=shapes.StatesSerializer)
+    def post(self, request: Request, word: str) -> Response:
+        device = records.resolve(word)
+        data = checked(shapes.DriveSerializer, request)
+        by = request.user.get_username()
+        return Response(
+            engine().do({"do": "drive", "device": device.id, "point": data["point"], "state": data["state"], "by": by})
+        )
+
+
+class WatchView(APIView):
+    write_role = Role.VIEWER
+
+    @extend_schema(request=None, responses=shapes.StatesSerializer)
+    def post(self, request: Request, word: str) -> Response:
+        """Keep live states coming as `points` events for 45 s."""
+        device = records.resolve(word)
+        return Response(engine().do({"do": "watch", "device": device.id}))
+
+
+class ProfilesView(APIView):
+    @extend_schema(responses=shapes.ProfileSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(
+            [
+                {
+                    "id": p.id,
+                    "maker": p.maker,
+                    "model": p.model,
+                    "kind": p.kind,
+                    "protocol": p.protocol,
+                    "line_kinds": p.line_kinds,
+                    "aliases": p.aliases,
+                }
+                for p in engine().library
+            ]
+        )

@@ -1,0 +1,115 @@
+"""Lines: adding, editing, their methods and access; the serial ports of this computer."""
+
+from __future__ import annotations
+
+import os
+
+from django.conf import settings
+from django.db.models import ProtectedError
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from netloom_core.addressing.conflicts import free_addresses
+from netloom_core.links.ports import all_ports, holder_of
+from netloom_server.accounts.models import Role
+from netloom_server.accounts.permissions import has_role
+from netloom_server.base.problems import Conflict, NoRight, NotFound
+from netloom_server.host.engine import engine
+from netloom_server.installation.api import shapes
+from netloom_server.installation.api import survey_shapes as survey
+from netloom_server.installation.api.devices import checked
+from netloom_server.installation.models import Line
+from netloom_server.installation.services import access, decisions, lines, present
+
+FREE_SHOWN = 64
+
+
+def find_line(word: str) -> Line:
+    line = Line.objects.filter(id=word).first() or Line.objects.filter(name__iexact=word).first()
+    if line is None:
+        raise NotFound(f"There is no line {word[:80]!r}.", "`netloom lines` lists them.")
+    return line
+
+
+def shown(line: Line) -> dict[str, object]:
+    return present.line_as_dict(line, engine().owners.holder(line.id), engine().library)
+
+
+class LinesView(APIView):
+    @extend_schema(responses=shapes.LineSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response([shown(line) for line in present.in_order(Line.objects.select_related("parent"))])
+
+    @extend_schema(request=shapes.NewLineSerializer, responses=shapes.LineSerializer)
+    def post(self, request: Request) -> Response:
+        data = checked(shapes.NewLineSerializer, request)
+        line = lines.new_ip(data) if data["kind"] == "ip" else lines.new_serial(data)
+        lines.check_name(line)
+        line.save()
+        engine().events.put("lines", {"line": line.id})
+        return Response(shown(line), 201)
+
+
+class LineView(APIView):
+    @extend_schema(responses=shapes.LineSerializer)
+    def get(self, request: Request, ident: str) -> Response:
+        return Response(shown(find_line(ident)))
+
+    @extend_schema(request=survey.EditLineSerializer, responses=shapes.LineSerializer)
+    def patch(self, request: Request, ident: str) -> Response:
+        """Rename it, switch methods, or give it another port, speed or parity."""
+        line = find_line(ident)
+        lines.edit(line, checked(survey.EditLineSerializer, request), engine().library)
+        engine().events.put("lines", {"line": line.id})
+        return Response(shown(line))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, ident: str) -> Response:
+        if not has_role(request.user, Role.LEAD):
+            raise NoRight("Only a lead removes lines.", "Ask a lead.")
+        line = find_line(ident)
+        if line.devices.filter(taken_in=True).exists():
+            raise Conflict(f"{line.name} has devices on it; they would lose their place.", "Move or remove them first.")
+        try:
+            line.devices.filter(taken_in=False).delete()
+            line.delete()
+        except ProtectedError as error:
+            raise Conflict(f"{line.name} is still needed.") from error
+        engine().events.put("lines", {"line": ident})
+        return Response(status=204)
+
+
+class LineAccessView(APIView):
+    @extend_schema(request=survey.AccessSerializer, responses={204: None})
+    def put(self, request: Request, ident: str) -> Response:
+        """How sweeps may ask by SNMP on this line. It can be replaced, never read."""
+        line = find_line(ident)
+        data = checked(survey.AccessSerializer, request)
+        access.keep(line, data["communities"], [dict(user) for user in data["users"]])
+        engine().events.put("lines", {"line": line.id})
+        return Response(status=204)
+
+
+class PortsView(APIView):
+    @extend_schema(responses=survey.PortSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        """The serial ports of this computer now, with the line that uses each and who else has it open."""
+        ports = all_ports(settings.DATA / "ports")
+        lines = {os.path.realpath(line.path): line.name for line in Line.objects.filter(kind="serial")}
+        return Response(
+            [
+                {**port.as_dict(), "line": lines.get(os.path.realpath(port.path), ""), "held": holder_of(port.path)}
+                for port in ports
+            ]
+        )
+
+
+class FreeAddressesView(APIView):
+    @extend_schema(parameters=[OpenApiParameter("after", str)], responses=shapes.FreeSerializer)
+    def get(self, request: Request, ident: str) -> Response:
+        line = find_line(ident)
+        taken = [holder.address for holder in decisions.holders(engine().library, line)]
+        after = request.query_params.get("after", "")
+        return Response({"addresses": free_addresses(line.as_core(), taken, after)[:FREE_SHOWN]})

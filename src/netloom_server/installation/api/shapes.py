@@ -1,0 +1,315 @@
+"""Shapes of the installation's API, for checking what comes in and for the schema."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from netloom_server.runs.api.shapes import ChangeSerializer
+
+
+class AreaSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "parent": serializers.IntegerField(allow_null=True)}
+
+
+class MethodSerializer(serializers.Serializer):
+    """A sweep method on a line, and what it did there last: packets sent, addresses seen, seconds."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    needs = serializers.CharField()
+    sends = serializers.CharField()
+    on = serializers.BooleanField()
+    state = serializers.CharField()
+    seconds = serializers.FloatField()
+    seen = serializers.IntegerField()
+    sent = serializers.IntegerField()
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class LineAccessSerializer(serializers.Serializer):
+    communities = serializers.IntegerField()
+    users = serializers.ListField(child=serializers.CharField())
+
+
+class LineSerializer(serializers.Serializer):
+    id = serializers.CharField()
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    network = serializers.CharField()
+    interface = serializers.CharField()
+    path = serializers.CharField()
+    speed = serializers.IntegerField()
+    protocol = serializers.CharField()
+    parity = serializers.CharField()
+    adapter = serializers.CharField()
+    parent = serializers.CharField()  # type: ignore[assignment]
+    parent_name = serializers.CharField()
+    note = serializers.CharField()
+    rate = serializers.IntegerField()
+    access = LineAccessSerializer()
+    methods = MethodSerializer(many=True)
+    trouble = serializers.CharField()
+    swept = serializers.DateTimeField(allow_null=True)
+    holder = serializers.CharField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "source": serializers.CharField()}
+
+
+class NewLineSerializer(serializers.Serializer):
+    kind = serializers.ChoiceField(["ip", "serial"])
+    name = serializers.CharField(max_length=80, required=False, allow_blank=True)
+    network = serializers.CharField(max_length=32, required=False)
+    interface = serializers.RegexField(r"^[\w.:@-]{0,32}$", required=False, allow_blank=True)
+    path = serializers.CharField(max_length=400, required=False)
+    speed = serializers.IntegerField(min_value=300, max_value=4_000_000, required=False, default=9600)
+    protocol = serializers.ChoiceField(["osdp", "modbus", "dialogue"], required=False, default="osdp")
+    parity = serializers.ChoiceField(["N", "E", "O"], required=False, default="N")
+
+
+class OverviewSerializer(serializers.Serializer):
+    installation = serializers.CharField()
+    areas = AreaSerializer(many=True)
+    lines = LineSerializer(many=True)
+    last_event = serializers.IntegerField()
+
+
+class PlaceSerializer(serializers.Serializer):
+    line = serializers.CharField()
+    line_id = serializers.CharField()
+    address = serializers.CharField()
+    speed = serializers.IntegerField()
+
+
+class OfferSerializer(serializers.Serializer):
+    """Something that Netloom can do about a reason: `set` a value of a device, in its plan first."""
+
+    action = serializers.CharField()
+    device = serializers.CharField()
+    path = serializers.CharField()
+    value = serializers.JSONField()
+
+
+class ReasonSerializer(serializers.Serializer):
+    reason = serializers.CharField()
+    test = serializers.CharField(required=False)
+    offer = OfferSerializer(allow_null=True, required=False)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "try": serializers.CharField()}
+
+
+class CountsSerializer(serializers.Serializer):
+    pending = serializers.IntegerField()
+    unkept = serializers.IntegerField()
+    drift = serializers.IntegerField()
+    lost = serializers.IntegerField()
+
+
+class DeviceSerializer(serializers.Serializer):
+    id = serializers.CharField()
+    name = serializers.CharField()
+    maker = serializers.CharField()
+    model = serializers.CharField()
+    reported_model = serializers.CharField()
+    kind = serializers.CharField()
+    serial = serializers.CharField()
+    profile = serializers.CharField()
+    firmware = serializers.CharField()
+    addresses = PlaceSerializer(many=True)
+    state = serializers.CharField()
+    taken_in = serializers.BooleanField()
+    area = serializers.CharField()
+    planned_address = serializers.CharField()
+    factory = serializers.BooleanField()
+    mode = serializers.CharField()
+    guess = serializers.CharField()
+    said = serializers.BooleanField()
+    managed = serializers.BooleanField()
+    methods = serializers.ListField(child=serializers.CharField())
+    reasons = ReasonSerializer(many=True)
+    seen = serializers.DateTimeField(allow_null=True)
+    read = serializers.DateTimeField(allow_null=True)
+    read_trouble = serializers.CharField()
+    version = serializers.IntegerField()
+    counts = CountsSerializer()
+    baseline = serializers.BooleanField()
+    proof = serializers.CharField()
+    proven = serializers.DateTimeField(allow_null=True)
+
+
+class DevicesSerializer(serializers.Serializer):
+    devices = DeviceSerializer(many=True)
+
+
+class PointSerializer(serializers.Serializer):
+    id = serializers.CharField()
+    kind = serializers.CharField()
+    state = serializers.CharField()
+    states = serializers.ListField(child=serializers.CharField())
+    drive = serializers.BooleanField()
+    disturbs = serializers.ListField(child=serializers.CharField())
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class OptionSerializer(serializers.Serializer):
+    value = serializers.JSONField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class SettingSerializer(serializers.Serializer):
+    path = serializers.CharField()
+    type = serializers.CharField()
+    unit = serializers.CharField()
+    minimum = serializers.IntegerField(allow_null=True)
+    maximum = serializers.IntegerField(allow_null=True)
+    max_length = serializers.IntegerField()
+    options = OptionSerializer(many=True)
+    takes = serializers.CharField()
+    kept = serializers.CharField()
+    reserved = serializers.CharField()
+    disturbs = serializers.ListField(child=serializers.CharField())
+    role = serializers.CharField()
+    unkept = serializers.BooleanField()
+    intended = serializers.JSONField(allow_null=True)
+    running = serializers.JSONField(allow_null=True)
+    startup = serializers.JSONField(allow_null=True)
+    baseline = serializers.JSONField(allow_null=True)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class DifferenceSerializer(serializers.Serializer):
+    path = serializers.CharField()
+    baseline = serializers.JSONField(allow_null=True)
+    running = serializers.JSONField(allow_null=True)
+    kind = serializers.CharField()
+
+
+class SightingSerializer(serializers.Serializer):
+    line = serializers.CharField()
+    interface = serializers.CharField()
+    address = serializers.CharField()
+    method = serializers.CharField()
+    facts = serializers.DictField(child=serializers.CharField())
+    time = serializers.DateTimeField()
+    run = serializers.CharField()
+
+
+class PhraseSerializer(serializers.Serializer):
+    send = serializers.CharField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class ConsoleOfferSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    port = serializers.IntegerField()
+    phrases = PhraseSerializer(many=True)
+
+
+class WholeDeviceSerializer(DeviceSerializer):
+    intended = serializers.DictField()
+    running = serializers.DictField()
+    startup = serializers.DictField()
+    baseline = serializers.DictField()  # type: ignore[assignment]
+    baseline_id = serializers.CharField(allow_null=True)
+    writable = serializers.ListField(child=serializers.CharField())
+    points = PointSerializer(many=True)
+    settings = SettingSerializer(many=True)
+    pending = ChangeSerializer(many=True)
+    now = DifferenceSerializer(many=True)
+    last_proof = serializers.DictField()
+    has_credentials = serializers.BooleanField()
+    mode_note = serializers.CharField()
+    keys = serializers.ListField(child=serializers.CharField())
+    apart = serializers.ListField(child=serializers.CharField())
+    console = ConsoleOfferSerializer(allow_null=True)
+    facts = serializers.DictField(child=serializers.CharField())
+    sightings = SightingSerializer(many=True)
+
+
+class NewDeviceSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=80)
+    profile = serializers.CharField(max_length=60)
+    line = serializers.CharField(max_length=80)
+    address = serializers.CharField(max_length=64, required=False, allow_blank=True)
+    area = serializers.IntegerField(required=False, allow_null=True)
+
+
+class EditDeviceSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=80, required=False)
+    area = serializers.IntegerField(required=False, allow_null=True)
+    profile = serializers.CharField(max_length=60, required=False, allow_blank=True)
+    version = serializers.IntegerField(required=False)
+
+
+class TakeInSerializer(serializers.Serializer):
+    """`pattern` names many at once: {n} counts, {model} and {serial} are filled in."""
+
+    devices = serializers.ListField(child=serializers.CharField(max_length=200), min_length=1, max_length=2000)
+    name = serializers.CharField(max_length=80, required=False, allow_blank=True)
+    area = serializers.IntegerField(required=False, allow_null=True)
+    stands_for = serializers.CharField(max_length=200, required=False, allow_blank=True)
+
+
+class ValueSerializer(serializers.Serializer):
+    """With `forget` the value is no longer decided here."""
+
+    device = serializers.CharField(max_length=200)
+    path = serializers.CharField(max_length=300)
+    value = serializers.JSONField(required=False, allow_null=True)
+    forget = serializers.BooleanField(required=False, default=False)
+
+
+class IntendedSerializer(serializers.Serializer):
+    changes = ValueSerializer(many=True)
+    versions = serializers.DictField(child=serializers.IntegerField(), required=False)
+
+
+class AssignmentSerializer(serializers.Serializer):
+    device = serializers.CharField(max_length=200)
+    address = serializers.CharField(max_length=64)
+    line = serializers.CharField(max_length=80, required=False, allow_blank=True)
+
+
+class AddressesSerializer(serializers.Serializer):
+    assignments = AssignmentSerializer(many=True)
+
+
+class CredentialSerializer(serializers.Serializer):
+    user = serializers.CharField(max_length=120, allow_blank=True)
+    password = serializers.CharField(max_length=400, allow_blank=True, trim_whitespace=False)
+
+
+class DriveSerializer(serializers.Serializer):
+    point = serializers.CharField(max_length=60)
+    state = serializers.CharField(max_length=30)
+
+
+class StatesSerializer(serializers.Serializer):
+    states = serializers.DictField(child=serializers.CharField())
+
+
+class FreeSerializer(serializers.Serializer):
+    addresses = serializers.ListField(child=serializers.CharField())
+
+
+class ProfileSerializer(serializers.Serializer):
+    id = serializers.CharField()
+    maker = serializers.CharField()
+    model = serializers.CharField()
+    kind = serializers.CharField()
+    protocol = serializers.CharField()
+    line_kinds = serializers.ListField(child=serializers.CharField())
+    aliases = serializers.ListField(child=serializers.CharField())

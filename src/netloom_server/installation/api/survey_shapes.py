@@ -1,0 +1,111 @@
+"""Shapes of the survey's API, for checking what comes in and for the schema."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from netloom_server.installation.api.shapes import ReasonSerializer
+
+
+class EditLineSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=80, required=False)
+    off = serializers.ListField(child=serializers.CharField(max_length=40), max_length=60, required=False)
+    path = serializers.CharField(max_length=400, required=False)
+    speed = serializers.IntegerField(min_value=300, max_value=4_000_000, required=False)
+    parity = serializers.ChoiceField(["N", "E", "O"], required=False)
+
+
+class SnmpUserSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=32)
+    auth = serializers.ChoiceField(["", "MD5", "SHA", "SHA-256"], required=False, default="", allow_blank=True)
+    auth_key = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
+    priv = serializers.ChoiceField(["", "AES"], required=False, default="", allow_blank=True)
+    priv_key = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
+
+    def validate(self, attrs: dict[str, str]) -> dict[str, str]:
+        for kind in ("auth", "priv"):
+            if attrs[kind] and len(attrs[f"{kind}_key"]) < 8:
+                raise serializers.ValidationError(f"An SNMPv3 {kind} key has at least 8 characters (RFC 3414).")
+        if attrs["priv"] and not attrs["auth"]:
+            raise serializers.ValidationError("SNMPv3 has no privacy without authentication.")
+        return attrs
+
+
+class AccessSerializer(serializers.Serializer):
+    communities = serializers.ListField(child=serializers.CharField(max_length=60), max_length=4)
+    users = SnmpUserSerializer(many=True, required=False, default=list)
+
+
+class PortSerializer(serializers.Serializer):
+    path = serializers.CharField()
+    title = serializers.CharField()
+    vendor = serializers.CharField()
+    product = serializers.CharField()
+    usb_serial = serializers.CharField()
+    place = serializers.CharField()
+    adapter = serializers.CharField()
+    line = serializers.CharField()
+    held = serializers.CharField()
+
+
+class WhySerializer(serializers.Serializer):
+    """A device on record, or a line and an address."""
+
+    device = serializers.CharField(max_length=200, required=False, allow_blank=True)
+    line = serializers.CharField(max_length=80, required=False, allow_blank=True)
+    address = serializers.CharField(max_length=64, required=False, allow_blank=True)
+
+
+class ReasonsSerializer(serializers.Serializer):
+    """`there` tells who answers at the address just now, if anybody does."""
+
+    name = serializers.CharField()
+    there = serializers.CharField()
+    reasons = ReasonSerializer(many=True)
+
+
+class JoinSerializer(serializers.Serializer):
+    other = serializers.CharField(max_length=200)
+
+
+class PartSerializer(serializers.Serializer):
+    keys = serializers.ListField(child=serializers.CharField(max_length=300), min_length=1, max_length=40)
+
+
+class ExpectedTextSerializer(serializers.Serializer):
+    text = serializers.CharField(max_length=2_000_000, trim_whitespace=False)
+    plan = serializers.BooleanField(required=False, default=False)
+
+
+class ExpectedRowSerializer(serializers.Serializer):
+    row = serializers.IntegerField()
+    name = serializers.CharField()
+    model = serializers.CharField()
+    line = serializers.CharField()
+    address = serializers.CharField()
+    area = serializers.CharField()
+    serial = serializers.CharField()
+    profile = serializers.CharField()
+    device = serializers.CharField()
+    problem = serializers.CharField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "try": serializers.CharField()}
+
+
+class ExpectedSerializer(serializers.Serializer):
+    rows = ExpectedRowSerializer(many=True)
+    planned = serializers.ListField(child=serializers.CharField())
+
+
+class WatchModeSerializer(serializers.Serializer):
+    minutes = serializers.IntegerField(min_value=0, max_value=24 * 60)
+
+
+class ComingSerializer(serializers.Serializer):
+    time = serializers.DateTimeField()
+    device = serializers.CharField()
+    name = serializers.CharField()
+    line = serializers.CharField()
+    address = serializers.CharField()
+    what = serializers.CharField()

@@ -1,0 +1,53 @@
+"""How sweeps may ask on a line: SNMP communities and users, and the logins of its devices."""
+
+from __future__ import annotations
+
+import contextlib
+from typing import Any
+
+import orjson
+
+from netloom_core.errors import KeyLost
+from netloom_core.model.access import Access, Login, SnmpUser
+from netloom_core.model.device import Credentials
+from netloom_core.profiles.load import Library
+from netloom_core.sweep.methods.snmp import USUAL_COMMUNITY
+from netloom_server.base.sealing import seal, unseal
+from netloom_server.installation.models import Device, Line, LineAccess
+from netloom_server.installation.services.records import keys_for
+
+
+def of_line(line: Line, library: Library | None = None) -> Access:
+    """The access of a line; with a library also the logins of its devices, by address."""
+    kept = LineAccess.objects.filter(line=line).first()
+    data: dict[str, Any] = {}
+    with contextlib.suppress(KeyLost):  # the line's own page says that; a sweep asks with the usual community then
+        data = orjson.loads(unseal(bytes(kept.secret))) if kept else {}
+    logins: dict[str, Login] = {}
+    for device in Device.objects.filter(line=line).select_related("credential") if library else []:
+        own = getattr(device, "credential", None)
+        profile = library.get(device.profile) if library else None
+        if own is not None:
+            keys = frozenset(keys_for(device))
+            if keys:  # what bears nothing unique cannot be proven to be it, so its login is not said in a sweep
+                with contextlib.suppress(KeyLost):
+                    logins[device.address] = Login(Credentials(own.user, unseal(own.secret)), keys)
+        elif profile is not None and profile.factory.password:
+            logins[device.address] = Login(Credentials(profile.factory.user, profile.factory.password))
+    return Access(
+        communities=tuple(data.get("communities") or (USUAL_COMMUNITY,)),
+        snmp_users=tuple(SnmpUser(**user) for user in data.get("users", [])),
+        logins=logins,
+    )
+
+
+def keep(line: Line, communities: list[str], users: list[dict[str, str]]) -> None:
+    secret = seal(orjson.dumps({"communities": communities, "users": users}).decode())
+    LineAccess.objects.update_or_create(line=line, defaults={"secret": secret})
+
+
+def shown(line: Line) -> dict[str, Any]:
+    """What may be shown of it: how many communities, names of users. Never a secret."""
+    access = of_line(line)
+    usual = access.communities == (USUAL_COMMUNITY,)
+    return {"communities": 0 if usual else len(access.communities), "users": [user.name for user in access.snmp_users]}

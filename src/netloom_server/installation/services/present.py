@@ -1,0 +1,255 @@
+"""Devices and lines as the API shows them."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Iterable
+from typing import Any
+
+from netloom_core.documents.tree import MISSING, get
+from netloom_core.model.secrets import masked
+from netloom_core.plan.planner import would_be_kept
+from netloom_core.profiles.load import Library
+from netloom_core.profiles.schema import Profile
+from netloom_core.sweep.pace import RATE
+from netloom_core.sweep.sweep import fitting
+from netloom_server.backups.models import Backup, Document
+from netloom_server.installation.models import Device, Line
+from netloom_server.installation.services import access
+from netloom_server.installation.services.decisions import planned_address
+from netloom_server.installation.services.records import baseline_of, can_be_read, pending, prove
+
+SIGHTINGS_SHOWN = 60
+KIND_ORDER = ("ip", "serial", "behind")
+USUAL_PORTS = {"ssh": 22, "telnet": 23}
+
+
+def state_of(device: Device) -> str:
+    """One word: planned, known, new, moved, duplicate, unknown or missing."""
+    if device.taken_in and not device.identity_key and device.status != "missing":
+        return "planned"
+    return device.status
+
+
+def at_factory(device: Device, profile: Profile | None) -> bool:
+    """Whether it still has its factory set-up: it says so, or stands where factories put it."""
+    stated = device.facts.get("factory")
+    return stated == "yes" or (stated is None and profile is not None and device.address in profile.factory.addresses)
+
+
+def device_as_dict(
+    device: Device, library: Library, proofs: set[str] | None = None, names: dict[str, str] | None = None
+) -> dict[str, Any]:
+    """`proofs` are devices with a baseline, `names` of lines by id; both are asked for where not given."""
+    profile = library.get(device.profile)
+    line = device.line
+    if names is None:
+        names = dict(Line.objects.values_list("id", "name"))
+    addresses = []
+    if line is not None and device.address:
+        addresses.append({"line": line.name, "line_id": line.id, "address": device.address, "speed": device.speed})
+    for place in device.places:
+        if place["line"] in names:
+            other = {"line": names[place["line"]], "line_id": place["line"]}
+            addresses.append({**other, "address": place["address"], "speed": place["speed"]})
+    return {
+        "id": device.id,
+        "name": device.name,
+        "maker": device.maker or (profile.maker if profile else ""),
+        "model": profile.model if profile else device.model,
+        "reported_model": device.model if profile and device.model != profile.model else "",
+        "kind": profile.kind if profile else "",
+        "serial": device.serial,
+        "profile": device.profile,
+        "firmware": device.firmware,
+        "addresses": addresses,
+        "state": state_of(device),
+        "taken_in": device.taken_in,
+        "area": device.area.name if device.area else "",
+        "planned_address": planned_address(device, profile),
+        "factory": at_factory(device, profile),
+        "mode": device.facts.get("mode", ""),
+        "guess": device.guess,
+        "said": device.said,
+        "managed": can_be_read(device, library),
+        "methods": device.methods,
+        "reasons": device.reasons,
+        "seen": device.seen.isoformat() if device.seen else None,
+        "read": device.read.isoformat() if device.read else None,
+        "read_trouble": device.read_trouble,
+        "version": device.version,
+        "counts": {"pending": 0, "unkept": 0, "drift": 0, "lost": 0, **device.counts},
+        "baseline": bool(proofs and device.id in proofs) if proofs is not None else baseline_of(device) is not None,
+        "proof": device.proof.get("result", ""),
+        "proven": device.proven.isoformat() if device.proven else None,
+    }
+
+
+def device_list(library: Library) -> list[dict[str, Any]]:
+    approved = set(Backup.objects.filter(baseline=True).values_list("device_id", flat=True))
+    devices = Device.objects.select_related("line", "area").order_by("name")
+    names = dict(Line.objects.values_list("id", "name"))
+    return [device_as_dict(device, library, approved, names) for device in devices]
+
+
+def setting_rows(device: Device, library: Library, documents: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:
+    """Every setting with what a person needs to change it, in the profile's order."""
+    profile = library.get(device.profile)
+    if profile is None:
+        return []
+    loose = set(would_be_kept(profile, documents["running"], documents["startup"]))
+    rows = []
+    for path, setting in profile.by_path.items():
+        values = {name: get(document, path) for name, document in documents.items()}
+        rows.append(
+            {
+                "path": path,
+                "label": setting.label,
+                "type": setting.type,
+                "unit": setting.unit,
+                "minimum": setting.minimum,
+                "maximum": setting.maximum,
+                "max_length": setting.max_length,
+                "options": [option.model_dump() for option in setting.options],
+                "takes": setting.takes,
+                "kept": setting.kept,
+                "reserved": setting.reserved,
+                "disturbs": setting.disturbs,
+                "role": setting.role,
+                "unkept": path in loose,
+                **{name: None if value is MISSING else masked(value) for name, value in values.items()},
+            }
+        )
+    return rows
+
+
+def whole_device(device: Device, library: Library, states: dict[str, str]) -> dict[str, Any]:
+    """The device with its four sets, settings, points, proof and evidence."""
+    profile = library.get(device.profile)
+    approved = baseline_of(device)
+    names = {device.running, device.startup, approved.running_id if approved else ""}
+    found = Document.load_many(names)
+    documents = {
+        "intended": device.intended,
+        "running": found.get(device.running, {}),
+        "startup": found.get(device.startup, {}),
+        "baseline": found.get(approved.running_id, {}) if approved else {},
+    }
+    return {
+        **device_as_dict(device, library),
+        **documents,
+        "baseline_id": approved.id if approved else None,
+        "writable": profile.writable if profile else [],
+        "points": [
+            {
+                "id": point.id,
+                "kind": point.kind,
+                "label": _point_label(documents["running"], point.id, point.label),
+                "state": states.get(point.id, "unknown"),
+                "states": point.states,
+                "drive": point.drive,
+                "disturbs": point.disturbs,
+            }
+            for point in (profile.by_point.values() if profile else [])
+        ],
+        "settings": setting_rows(device, library, documents),
+        "pending": pending(profile, device, documents["running"]),
+        "now": prove(device, library).differences if approved and device.running else [],
+        "last_proof": device.proof,
+        "has_credentials": hasattr(device, "credential"),
+        "mode_note": next((m.note for m in profile.modes if m.name == device.facts.get("mode")), "") if profile else "",
+        "keys": device.keys or ([device.identity_key] if device.identity_key else []),
+        "apart": device.apart,
+        "console": console_of(device, profile),
+        "facts": device.facts,
+        "sightings": [
+            {
+                "line": sighting.line.name,
+                "interface": sighting.line.interface,
+                "address": sighting.address,
+                "method": sighting.method,
+                "facts": sighting.facts,
+                "time": sighting.time.isoformat(),
+                "run": sighting.run,
+            }
+            for sighting in device.sightings.select_related("line").order_by("-time", "-id")[:SIGHTINGS_SHOWN]
+        ],
+    }
+
+
+def _point_label(running: dict[str, Any], point: str, label: str) -> str:
+    """The name that people gave to a relay or input, with its own label before it."""
+    kind, _, number = point.rpartition("-")
+    name = get(running, f"/{kind}s/{number}/name") if kind else MISSING
+    return f"{label}: {name}" if isinstance(name, str) and name else label
+
+
+def console_of(device: Device, profile: Profile | None) -> dict[str, Any] | None:
+    """The console that a person can open to it, with the profile's phrases; None where there is none."""
+    reach = profile.reach.console if profile else None
+    if device.line is None:
+        return None
+    phrases = [phrase.model_dump() for phrase in reach.phrases] if reach else []
+    if device.line.kind == "serial":
+        return {"kind": "serial", "port": 0, "phrases": phrases}
+    kind = reach.kind if reach else _console_kind(device.facts)
+    if device.line.kind != "ip" or not device.address or kind not in ("telnet", "ssh"):
+        return None
+    return {"kind": kind, "port": (reach.port if reach else 0) or USUAL_PORTS[kind], "phrases": phrases}
+
+
+def _console_kind(facts: dict[str, str]) -> str:
+    ports = facts.get("ports", "").split()
+    return "ssh" if "ssh" in facts or "22" in ports else "telnet" if "23" in ports else ""
+
+
+def in_order(lines: Iterable[Line]) -> list[Line]:
+    """IP networks by address, then serial lines, then buses behind devices, by name."""
+
+    def key(line: Line) -> tuple[int, int, str]:
+        at = int(ipaddress.ip_network(line.network).network_address) if line.kind == "ip" else 0
+        return KIND_ORDER.index(line.kind), at, line.name.casefold()
+
+    return sorted(lines, key=key)
+
+
+def line_as_dict(line: Line, holder: str, library: Library | None = None) -> dict[str, Any]:
+    return {
+        "id": line.id,
+        "name": line.name,
+        "kind": line.kind,
+        "network": line.network,
+        "source": line.source,
+        "interface": line.interface,
+        "path": line.path,
+        "speed": line.speed,
+        "protocol": line.protocol,
+        "parity": line.parity,
+        "adapter": line.adapter,
+        "parent": line.parent_id or "",
+        "parent_name": line.parent.name if line.parent else "",
+        "note": line.note,
+        "rate": RATE,
+        "access": access.shown(line),
+        "methods": [
+            {
+                "name": method.name,
+                "title": method.title,
+                "needs": method.needs,
+                "sends": method.sends,
+                "on": method.name not in line.off,
+                **_report(line, method.name),
+            }
+            for method in (fitting(line.as_core(), library) if library else [])
+        ],
+        "trouble": line.trouble,
+        "swept": line.swept.isoformat() if line.swept else None,
+        "holder": holder,
+    }
+
+
+def _report(line: Line, method: str) -> dict[str, Any]:
+    """What the method did in the line's last sweep; `state` is empty while it never ran."""
+    blank = {"state": "", "seconds": 0.0, "seen": 0, "sent": 0, "notes": []}
+    found: dict[str, Any] = next((report for report in line.reports if report.get("method") == method), {})
+    return {name: found.get(name, usual) for name, usual in blank.items()}

@@ -1,0 +1,146 @@
+"""Cases for the core's question why something is not there, out of the records."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.conf import settings
+from django.utils import timezone
+
+from netloom_core.absence.case import Case, History
+from netloom_core.documents.tree import MISSING, get
+from netloom_core.links.ports import PortInfo, all_ports
+from netloom_core.model.device import Identity
+from netloom_core.profiles.load import Library
+from netloom_core.sweep.identity import Finding, Known, Place
+from netloom_core.sweep.methods.snmp import USUAL_COMMUNITY
+from netloom_server.backups.models import Document
+from netloom_server.installation.models import Device, Line
+from netloom_server.installation.services import access, records
+from netloom_server.runs.models import JournalEntry
+
+WRITES_SHOWN = 3
+
+
+class Cases:
+    """What all cases of one sweep have in common is asked for once."""
+
+    def __init__(self, library: Library, findings: Sequence[Finding], troubles: Sequence[dict[str, str]]) -> None:
+        self._library = library
+        self._findings = findings
+        self._troubles = troubles
+        lines = list(Line.objects.select_related("parent"))
+        self._lines = {line.id: line for line in lines}
+        self._core = [line.as_core() for line in lines]
+        self._others = dict(Device.objects.values_list("id", "name"))
+        self._ports: list[PortInfo] = all_ports(settings.DATA / "ports")
+
+    def of(self, device: Device) -> Case:
+        return self._case(records.known_of([device])[0], device.name, device.line_id or "", self._history(device))
+
+    def at(self, line: Line, address: str) -> Case:
+        """For an address that a person typed; a device that has it is asked for by its record."""
+        return self._case(Known("", "", "", line.id, address), address, line.id, History())
+
+    def _case(self, known: Known, name: str, line: str, history: History) -> Case:
+        record = self._lines[line]
+        return Case(
+            record=known,
+            name=name,
+            line=record.as_core(),
+            findings=self._findings,
+            troubles=self._troubles,
+            library=self._library,
+            lines=self._core,
+            others=self._others,
+            history=history,
+            ports=self._ports,
+            parent_name=record.parent.name if record.parent else "",
+            parent_profile=record.parent.profile if record.parent else "",
+        )
+
+    def _history(self, device: Device) -> History:
+        switch = device.switch or {}
+        holder = Device.objects.filter(address=switch.get("address", "-")).first()
+        port = str(switch.get("port", ""))
+        return History(
+            seen=_last_seen(device),
+            writes=_writes(device),
+            staged=_staged(device, self._library),
+            switch=switch.get("address", ""),
+            switch_name=holder.name if holder else "",
+            switch_port=int(port) if port.isdecimal() else 0,
+            community=_community(holder),
+        )
+
+
+def _community(switch: Device | None) -> str:
+    if switch is None or switch.line is None:
+        return USUAL_COMMUNITY
+    return next(iter(access.of_line(switch.line).communities), USUAL_COMMUNITY)
+
+
+def _last_seen(device: Device) -> str:
+    if device.seen is None:
+        return (
+            "No sweep ever saw it" if device.identity_key == "" else "Known from the records, but no sweep ever saw it"
+        )
+    ago = timezone.now() - device.seen
+    minutes = int(ago.total_seconds() // 60)
+    when = (
+        f"{minutes} min ago" if minutes < 120 else f"{minutes // 60} h ago" if minutes < 2880 else f"{ago.days} d ago"
+    )
+    last = device.sightings.order_by("-time").first()
+    how = f" by {last.method} at {last.address}" if last else ""
+    return f"Last seen {when}{how}"
+
+
+def _writes(device: Device) -> tuple[str, ...]:
+    entries = JournalEntry.objects.filter(device=device.id).order_by("-id")[:40]
+    since = device.seen.isoformat() if device.seen else ""
+    found = []
+    for one in entries:
+        entry: dict[str, Any] = one.entry
+        changes = entry.get("changes") or []
+        if str(entry.get("time", "")) >= since and changes and entry.get("kind") == "intent":
+            what = ", ".join(f"{c.get('path')} to {c.get('to')}" for c in changes[:3])
+            found.append(f"{what} by {entry.get('by', 'somebody')}")
+    return tuple(found[:WRITES_SHOWN])
+
+
+def _staged(device: Device, library: Library) -> str:
+    """What was stored to be taken at a restart that has not come yet, by the last documents read."""
+    profile = library.get(device.profile)
+    if profile is None or not device.running or not device.startup:
+        return ""
+    found = Document.load_many({device.running, device.startup})
+    running, startup = found.get(device.running, {}), found.get(device.startup, {})
+    for path, setting in profile.by_path.items():
+        if setting.takes == "on-restart":
+            now, then = get(running, path), get(startup, path)
+            if then is not MISSING and now != then:
+                return f"{setting.label} {then} was stored and is taken only then"
+    return ""
+
+
+def remembered(but: Sequence[Finding]) -> list[Finding]:
+    """What the last sweeps found, out of the records, where a narrow look did not look."""
+    looked = {(f.line, f.address) for f in but}
+    return [
+        Finding(
+            line=d.line_id or "",
+            address=d.address,
+            speed=d.speed,
+            identity=Identity(d.maker, d.model, d.serial, d.firmware),
+            profile=d.profile,
+            status=d.status,
+            device=d.id if d.taken_in else "",
+            methods=d.methods,
+            facts=d.facts,
+            keys=tuple(d.keys),
+            places=(Place(d.line_id or "", d.address, d.speed),),
+        )
+        for d in Device.objects.select_related("unit").exclude(status__in=("missing", "planned")).exclude(seen=None)
+        if (d.line_id, d.address) not in looked
+    ]

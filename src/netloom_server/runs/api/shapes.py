@@ -1,0 +1,115 @@
+"""Plans, runs and the journal as the API gives and takes them."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from netloom_server.runs.kinds.registry import KINDS
+
+
+class ChangeSerializer(serializers.Serializer):
+    path = serializers.CharField()
+    to = serializers.JSONField(allow_null=True)
+    read_back = serializers.JSONField(required=False)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "from": serializers.JSONField(allow_null=True)}
+
+
+class PlanStepSerializer(serializers.Serializer):
+    device = serializers.CharField()
+    name = serializers.CharField()
+    action = serializers.CharField()
+    changes = ChangeSerializer(many=True)
+    unkept = serializers.ListField(child=serializers.CharField())
+    disturbs = serializers.ListField(child=serializers.CharField())
+
+
+class RemarkSerializer(serializers.Serializer):
+    """`code` is left-out, no-effect, not-kept, address-taken or later."""
+
+    device = serializers.CharField()
+    name = serializers.CharField()
+    code = serializers.CharField()
+    message = serializers.CharField()
+
+
+class PlanSerializer(serializers.Serializer):
+    """`state` is making, ready, failed or cancelled; `used` is the run that carried it out."""
+
+    id = serializers.CharField()
+    kind = serializers.CharField()
+    state = serializers.CharField()
+    message = serializers.CharField()
+    used = serializers.CharField(allow_blank=True)
+    digest = serializers.CharField()
+    steps = PlanStepSerializer(many=True)
+    remarks = RemarkSerializer(many=True)
+    seconds = serializers.FloatField()
+    disturbs = serializers.ListField(child=serializers.CharField())
+
+
+class RunStepSerializer(serializers.Serializer):
+    ordinal = serializers.IntegerField()
+    device = serializers.CharField()
+    name = serializers.CharField()
+    action = serializers.CharField()
+    state = serializers.CharField()
+    message = serializers.CharField()
+    code = serializers.CharField()
+    changes = ChangeSerializer(many=True)
+    disturbs = serializers.ListField(child=serializers.CharField())
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "try": serializers.CharField()}
+
+
+class RunSerializer(serializers.Serializer):
+    id = serializers.CharField()
+    kind = serializers.CharField()
+    by = serializers.CharField()
+    state = serializers.CharField()
+    message = serializers.CharField()
+    params = serializers.DictField()
+    progress = serializers.DictField()
+    result = serializers.DictField()
+    cancelling = serializers.BooleanField()
+    created = serializers.DateTimeField()
+    ended = serializers.DateTimeField(allow_null=True)
+    steps = RunStepSerializer(many=True, required=False)
+
+
+class WorkSerializer(serializers.Serializer):
+    """What a plan or run is asked for. `plan` is the id of the one that is approved by this."""
+
+    kind = serializers.ChoiceField(list(KINDS))
+    devices = serializers.ListField(child=serializers.CharField(max_length=200), required=False, max_length=5000)
+    lines = serializers.ListField(child=serializers.CharField(max_length=80), required=False, max_length=200)
+    backup = serializers.CharField(required=False, allow_blank=True, max_length=12)
+    run = serializers.CharField(required=False, max_length=12)
+    baseline = serializers.BooleanField(required=False, default=False)
+    keep = serializers.BooleanField(required=False, default=True)
+    plan = serializers.CharField(required=False, allow_blank=True, max_length=12)
+    over_later = serializers.BooleanField(required=False, default=False)
+
+
+class JournalEntrySerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    kind = serializers.CharField()
+    time = serializers.DateTimeField()
+    by = serializers.CharField()
+    device = serializers.CharField()
+    name = serializers.CharField()
+    run = serializers.CharField()
+    action = serializers.CharField()
+    intent = serializers.CharField()
+    address = serializers.CharField()
+    outcome = serializers.CharField()
+    message = serializers.CharField()
+    changes = ChangeSerializer(many=True)
+    hash = serializers.CharField()
+
+
+class JournalSerializer(serializers.Serializer):
+    entries = JournalEntrySerializer(many=True)
+    whole = serializers.BooleanField()

@@ -1,0 +1,100 @@
+"""What is to be planned, out of the records: one order for each device, by kind of plan."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from netloom_core.engine.ports import Order
+from netloom_core.errors import NetloomError
+from netloom_core.model.work import RunState
+from netloom_core.profiles.load import Library
+from netloom_server.backups.models import Backup, Document
+from netloom_server.base.problems import NotFound
+from netloom_server.installation.models import Device
+from netloom_server.installation.services.records import can_be_read, chosen, wanted_of
+from netloom_server.runs.models import Run
+
+
+def orders_of(run: RunState, library: Library) -> list[Order]:
+    """`params` are those that `begin` made: ids of devices, and what the kind needs."""
+    devices = list(Device.objects.filter(id__in=run.params["ids"]).select_related("line").order_by("name", "id"))
+    make = ORDERS[run.params["kind"]](run.params)
+    found = []
+    for device in devices:
+        refused = _not_ready(device, library)
+        if refused:
+            found.append(Order(device.id, device.name, refused=refused, version=device.version))
+            continue
+        try:
+            found.append(make(device, library))
+        except NetloomError as error:
+            refused = f"{error.message} {error.hint}".strip()
+            found.append(Order(device.id, device.name, refused=refused, version=device.version))
+    return found
+
+
+def _not_ready(device: Device, library: Library) -> str:
+    if not device.profile or not device.line_id:
+        return "Its model is not known yet."
+    if library.get(device.profile) is None:
+        return f"There is no profile {device.profile} any more: add it, or say which model it is."
+    if not (device.identity_key or device.seen):
+        return "It was never found: sweep first."
+    if not can_be_read(device, library):
+        return "It is only found and watched: no driver writes to that model on that line yet."
+    return ""
+
+
+Maker = Callable[[Device, Library], Order]
+
+
+def _apply(params: dict[str, Any]) -> Maker:
+    def make(device: Device, library: Library) -> Order:
+        wanted = wanted_of(device, library.get(device.profile))
+        return Order(device.id, device.name, wanted=wanted, version=device.version)
+
+    return make
+
+
+def _restore(params: dict[str, Any]) -> Maker:
+    backup = Backup.objects.get(id=params["backup"])
+    document = Document.load(backup.running_id)
+    return lambda device, library: Order(
+        device.id, device.name, wanted=document, profile=backup.profile, version=device.version
+    )
+
+
+def _undo(params: dict[str, Any]) -> Maker:
+    run = Run.objects.get(id=params["run"])
+    steps = [step.as_core() for step in run.steps.order_by("ordinal")]
+    return lambda device, library: Order(
+        device.id,
+        device.name,
+        steps=tuple(step for step in steps if step.device == device.id),
+        version=device.version,
+    )
+
+
+ORDERS: dict[str, Callable[[dict[str, Any]], Maker]] = {"apply": _apply, "restore": _restore, "undo": _undo}
+
+
+def to_apply(words: Sequence[str]) -> list[Device]:
+    """The devices named; where none is, all with something to write or to keep."""
+    devices = chosen(words)
+    if words:
+        return devices
+    return [d for d in devices if d.identity_key and (d.intended or d.counts.get("unkept"))]
+
+
+def backup_for(device: Device, ident: str) -> Backup:
+    """The one named; else the newest baseline, else the newest."""
+    if ident:
+        backup = Backup.objects.filter(id=ident[:12]).first()
+        if backup is None:
+            raise NotFound(f"There is no backup {ident!r}.", "`netloom backups` lists them.")
+        return backup
+    found = Backup.objects.filter(device=device).order_by("-baseline", "-taken").first()
+    if found is None:
+        raise NotFound(f"There is no backup of {device.name}.", "Back it up first.")
+    return found

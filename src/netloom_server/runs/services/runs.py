@@ -1,0 +1,237 @@
+"""Runs, their leases and their plans as records."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import timedelta
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from netloom_core.engine.ports import MadePlan
+from netloom_core.errors import StalePlan
+from netloom_core.model import work
+from netloom_core.model.secrets import masked
+from netloom_server.base.problems import Conflict, NotFound
+from netloom_server.installation.models import Device, Installation, Line
+from netloom_server.runs.models import LIVE, Lease, Plan, Run, Step
+
+WATCH = "watch"  # by whom sweeps are made that begin by themselves
+KIND_WORDS = {"apply": "write", "restore": "restore", "undo": "taking back", "verify": "verification"}
+
+
+@transaction.atomic
+def create_run(kind: str, by: str, params: dict[str, Any], steps: Sequence[work.StepState]) -> Run:
+    """Make a run and take its devices, in one transaction. Raises Conflict where another run holds one."""
+    devices = list(dict.fromkeys(step.device for step in steps))
+    held = Lease.objects.filter(device__in=devices, run__state__in=LIVE).select_related("run").first()
+    if held is not None:
+        name = Device.objects.filter(id=held.device).values_list("name", flat=True).first() or held.device
+        word = KIND_WORDS.get(held.run.kind, held.run.kind)
+        raise Conflict(
+            f"Another run is working on {name}: a {word} by {held.run.by}.", "Wait until it has ended, or stop it."
+        )
+    run = Run.objects.create(kind=kind, by=by, params=params)
+    _save_new_steps(run.id, steps)
+    _lease(run.id, devices)
+    return run
+
+
+@transaction.atomic
+def create_sweep(by: str, params: dict[str, Any]) -> Run:
+    """Two sweeps of one line at once would spoil each other's view. Raises Conflict."""
+    wanted = set(params.get("lines") or [])
+    for other in Run.objects.filter(kind="sweep", state__in=LIVE):
+        theirs = set(other.params.get("lines") or [])
+        if not wanted or not theirs or wanted & theirs:
+            raise Conflict("A sweep of these lines is under way already.", "Wait for it, or stop it.")
+    return Run.objects.create(kind="sweep", by=by, params=params)
+
+
+@transaction.atomic
+def approve(plan_id: str, kind: str, by: str) -> Run:
+    """The run of a stored plan: what was shown is what is carried out, once."""
+    plan = Plan.objects.filter(id=plan_id[:12]).first()
+    if plan is None:
+        raise NotFound(f"There is no plan {plan_id!r}.", "Make a plan first; it is shown before anything is written.")
+    if plan.kind != kind:
+        raise StalePlan(f"That plan is for {plan.kind}, not for {kind}.", "Make a plan for what is wanted.")
+    if plan.used:
+        raise StalePlan("That plan was carried out already. Nothing was written now.", "Make a new plan.")
+    now = dict(Device.objects.filter(id__in=plan.versions).values_list("id", "version"))
+    writes = {step["device"] for step in plan.steps}
+    if plan.kind == "apply" and any(now.get(ident) != seen for ident, seen in plan.versions.items() if ident in writes):
+        raise StalePlan(
+            "The wanted values have changed since the plan was shown. Nothing was written.",
+            "Look at the new plan, then write it.",
+        )
+    steps = [work.StepState(**step) for step in plan.steps]
+    params = {**plan.params, "plan": plan.id, "remarks": plan.remarks, "asked": plan.read}
+    run = create_run(kind, by, params, steps)
+    plan.used = run.id
+    plan.save(update_fields=["used"])
+    return run
+
+
+def _save_new_steps(run: str, steps: Sequence[work.StepState]) -> None:
+    Step.objects.bulk_create(
+        Step(run_id=run, ordinal=step.ordinal, device=step.device, action=step.action, params=step.params)
+        for step in steps
+    )
+
+
+def _lease(run: str, devices: Sequence[str]) -> None:
+    Lease.objects.filter(device__in=devices).exclude(run__state__in=LIVE).delete()
+    Lease.objects.bulk_create(Lease(device=device, run_id=run) for device in devices)
+
+
+@transaction.atomic
+def add_steps(run: str, steps: Sequence[work.StepState]) -> list[work.StepState]:
+    """Steps that a run found for itself; devices that another run holds are left out."""
+    held = set(
+        Lease.objects.filter(device__in={s.device for s in steps}, run__state__in=LIVE)
+        .exclude(run=run)
+        .values_list("device", flat=True)
+    )
+    free = [step for step in steps if step.device not in held]
+    for ordinal, step in enumerate(free):
+        step.ordinal = ordinal
+    _save_new_steps(run, free)
+    _lease(run, list(dict.fromkeys(step.device for step in free)))
+    return free
+
+
+def save_step(run: str, step: work.StepState) -> None:
+    Step.objects.filter(run_id=run, ordinal=step.ordinal).update(
+        state=step.state,
+        message=step.message[:1000],
+        hint=step.hint[:600],
+        code=step.code[:40],
+        evidence=step.evidence,
+        settled=timezone.now() if step.state in work.SETTLED else None,
+    )
+
+
+@transaction.atomic
+def save_run(run: work.RunState) -> None:
+    """A settled run gives its devices free."""
+    ended = None if run.state in LIVE else timezone.now()
+    Run.objects.filter(id=run.id).update(state=run.state, result=run.result, message=run.message[:600], ended=ended)
+    if ended is not None:
+        Lease.objects.filter(run=run.id).delete()
+
+
+@transaction.atomic
+def save_plan(run: work.RunState, plan: MadePlan) -> None:
+    params = {name: value for name, value in run.params.items() if name in ("backup", "devices", "keep", "run")}
+    Plan.objects.update_or_create(
+        id=run.id,
+        defaults={
+            "kind": run.params["kind"],
+            "by": run.by,
+            "params": params,
+            "steps": [
+                {"ordinal": s.ordinal, "device": s.device, "action": s.action, "params": s.params} for s in plan.steps
+            ],
+            "remarks": plan.remarks,
+            "read": plan.read if run.params.get("devices") else {},
+            "versions": plan.versions,
+            "digest": plan.digest,
+        },
+    )
+
+
+@transaction.atomic
+def unfinished() -> list[str]:
+    """Runs to go on with; leases of others, if a crash left any, are given back."""
+    Lease.objects.exclude(run__state__in=LIVE).delete()
+    return list(Run.objects.filter(state__in=LIVE).order_by("created").values_list("id", flat=True))
+
+
+@transaction.atomic
+def due_sweep() -> str:
+    """The id of a new run when watch mode says that it is time; a run of somebody goes first."""
+    site = Installation.objects.first()
+    if site is None or not site.watch_minutes or Run.objects.filter(state__in=LIVE).exists():
+        return ""
+    last = Run.objects.filter(kind="sweep").order_by("-created").first()
+    if last is not None and timezone.now() - last.created < timedelta(minutes=site.watch_minutes):
+        return ""
+    if not Line.objects.exists():
+        return ""
+    return Run.objects.create(kind="sweep", by=WATCH, params={"lines": [], "quiet": True}).id
+
+
+# As the API shows them
+
+
+def shown(changes: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Changes without what may not be shown."""
+    return [
+        {name: masked(value) if name in ("from", "to", "read_back") else value for name, value in change.items()}
+        for change in changes
+    ]
+
+
+def run_as_dict(run: Run, *, steps: bool = True, names: dict[str, str] | None = None) -> dict[str, Any]:
+    result: dict[str, Any] = {
+        "id": run.id,
+        "kind": run.kind,
+        "by": run.by,
+        "state": run.state,
+        "message": run.message,
+        "params": {k: v for k, v in run.params.items() if k != "steps"},
+        "progress": run.progress,
+        "result": run.result,
+        "cancelling": run.cancel,
+        "created": run.created.isoformat(),
+        "ended": run.ended.isoformat() if run.ended else None,
+    }
+    if steps:
+        result["steps"] = [
+            {
+                "ordinal": s.ordinal,
+                "device": s.device,
+                "name": (names or {}).get(s.device, s.device),
+                "action": s.action,
+                "state": s.state,
+                "message": s.message,
+                "try": s.hint,
+                "code": s.code,
+                "changes": shown(s.evidence.get("changes") or s.params.get("changes", [])),
+                "disturbs": s.params.get("disturbs", []),
+            }
+            for s in run.steps.order_by("ordinal")
+        ]
+    return result
+
+
+def plan_as_dict(run: Run, plan: Plan | None, names: dict[str, str]) -> dict[str, Any]:
+    """A plan as it is shown; `state` is making until the run that makes it has ended."""
+    steps = plan.steps if plan else []
+    seconds: dict[str, float] = {}
+    for step in steps:
+        seconds[step["device"]] = seconds.get(step["device"], 0) + float(step["params"].get("seconds", 1))
+    return {
+        "id": run.id,
+        "kind": run.params.get("kind", ""),
+        "state": "making" if run.state in LIVE else "ready" if plan else run.state,
+        "message": run.message,
+        "used": plan.used if plan else "",
+        "digest": plan.digest if plan else "",
+        "steps": [
+            {
+                "device": step["device"],
+                "name": names.get(step["device"], step["device"]),
+                "action": step["action"],
+                "changes": shown(step["params"].get("changes", [])),
+                "unkept": step["params"].get("unkept", []),
+                "disturbs": step["params"].get("disturbs", []),
+            }
+            for step in steps
+        ],
+        "remarks": plan.remarks if plan else [],
+        "seconds": max(seconds.values(), default=0),
+        "disturbs": sorted({d for step in steps for d in step["params"].get("disturbs", [])}),
+    }
