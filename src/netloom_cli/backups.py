@@ -9,7 +9,7 @@ from typing import Annotated, Any
 import typer
 
 from netloom_cli.changes import Devices, _outcome
-from netloom_cli.client import DIFFERS, DONE, FAILED, WORDS, begin, call, context, fail, follow, give, note
+from netloom_cli.client import DIFFERS, DONE, FAILED, WORDS, begin, call, context, every, fail, follow, give, note
 from netloom_cli.output import say, table, value
 
 
@@ -28,7 +28,7 @@ def backup(
 ) -> None:
     """Back up running and startup values."""
     run = follow(begin({"kind": "backup", "devices": devices or [], "baseline": baseline}))
-    made = call("GET", f"/api/backups?run={run['id']}")["backups"]
+    made = every(f"/api/backups?run={run['id']}", "backups")["backups"]
     failed = [one for one in _outcome(run)["devices"] if one["result"] != "done"]
     if context.json:
         give({"run": run["id"], "backups": made, "failed": failed})
@@ -41,7 +41,7 @@ def backup(
 
 def backups() -> None:
     """All backups, newest first."""
-    found = call("GET", "/api/backups")
+    found = every("/api/backups", "backups")
     if context.json:
         give(found)
         return
@@ -106,9 +106,13 @@ def check_archive(file: Path) -> None:
     )
 
 
-def journal(device: Annotated[str, typer.Option("--device", help="only this device's id")] = "") -> None:
+def journal(
+    device: Annotated[str, typer.Option("--device", help="only this device's id")] = "",
+    everything: Annotated[bool, typer.Option("--all", help="all entries, not the newest 500 only")] = False,
+) -> None:
     """What was written to which device, before, after, by whom, with the read-back."""
-    found = call("GET", f"/api/journal?device={device}")
+    path = f"/api/journal?device={device}"
+    found = every(path, "entries") if everything else call("GET", path)
     if context.json:
         give(found)
     else:

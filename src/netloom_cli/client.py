@@ -134,6 +134,18 @@ def call(method: str, path: str, body: Any = None, *, content: bytes | None = No
     return json.loads(answer) if answer else {}
 
 
+def every(path: str, name: str) -> dict[str, Any]:
+    """A list that the API gives in pages, whole."""
+    found: list[Any] = []
+    following: str | None = path
+    answer: dict[str, Any] = {}
+    while following:
+        answer = call("GET", following)
+        found += answer[name]
+        following = answer["next"]
+    return {**answer, name: found}
+
+
 def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = None) -> dict[str, Any]:
     """Wait for a run to end; tells each settled step once, on standard error."""
     seen: set[int] = set()

@@ -7,12 +7,12 @@ from rest_framework.test import APIClient
 
 from netloom_core.errors import KeyLost
 from netloom_core.model.secrets import MASK, is_reference, masked
+from netloom_core.model.work import without_secrets
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_server.base import sealing as secrets
 from netloom_server.installation.models import Area, Change, Credential, Device, Line, Secret, Sighting, Unit
 from netloom_server.installation.services import decisions, fitting, records
-from netloom_server.runs.services.runs import shown
 from tests.server.conftest import named
 
 TEXT = "hunter2-and-more"
@@ -44,7 +44,7 @@ def test_a_secret_is_a_reference_and_is_not_pending_once_it_was_written(site: No
 
 
 def test_changes_are_shown_with_a_mask() -> None:
-    told = shown([{"path": "/wifi/key", "from": None, "to": "secret:abc", "read_back": None}])
+    told = without_secrets([{"path": "/wifi/key", "from": None, "to": "secret:abc", "read_back": None}])
     assert told[0]["to"] == MASK == masked("secret:abc")
     assert masked("plain") == "plain"
 

@@ -61,7 +61,7 @@ class EngineRecords:
 
     async def save_step(self, run: str, step: StepState) -> None:
         await self._store.runs.save_step(run, step)
-        told = {"run": run, "ordinal": step.ordinal, "state": step.state}
+        told = {"run": run, "ordinal": step.ordinal, "state": step.state, "step": step.shown()}
         self._events.put("step", told, latest=f"step:{run}:{step.ordinal}")
         if step.state in SETTLED:
             self._told(step.device)

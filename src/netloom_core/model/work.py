@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
+
+from netloom_core.model.secrets import masked
 
 PENDING, ACTING, DONE, UNPROVEN = "pending", "acting", "done", "unproven"
 FAILED, SKIPPED, UNKNOWN = "failed", "skipped", "unknown"
@@ -31,6 +34,28 @@ class StepState:
     hint: str = ""
     code: str = ""
     evidence: dict[str, Any] = field(default_factory=dict)
+
+    def shown(self) -> dict[str, Any]:
+        """As people see it: what it changed with what was read back, else what it is to change; no secrets."""
+        return {
+            "ordinal": self.ordinal,
+            "device": self.device,
+            "action": self.action,
+            "state": self.state,
+            "message": self.message,
+            "try": self.hint,
+            "code": self.code,
+            "changes": without_secrets(self.evidence.get("changes") or self.params.get("changes", [])),
+            "disturbs": self.params.get("disturbs", []),
+        }
+
+
+def without_secrets(changes: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """Changes without what may not be shown."""
+    return [
+        {name: masked(value) if name in ("from", "to", "read_back") else value for name, value in change.items()}
+        for change in changes
+    ]
 
 
 @dataclass

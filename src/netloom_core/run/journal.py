@@ -32,12 +32,15 @@ def chained(previous: str, entry: dict[str, Any]) -> str:
     return hashlib.sha256(previous.encode() + b"\n" + canonical(entry)).hexdigest()
 
 
-def first_break(entries: Iterable[tuple[dict[str, Any], str]], kept: Head | None = None) -> int | None:
+def first_break(
+    entries: Iterable[tuple[dict[str, Any], str]], kept: Head | None = None, *, start: str = GENESIS
+) -> int | None:
     """Index of the first entry that is not what was written, None when the chain holds.
 
-    With a `kept` head also the index at which entries are missing, or were written anew.
+    `start` is the hash before the first of them. With a `kept` head also the index at which
+    entries are missing, or were written anew.
     """
-    previous, count = GENESIS, 0
+    previous, count = start, 0
     for index, (entry, stated) in enumerate(entries):
         if chained(previous, entry) != stated:
             return index

@@ -65,6 +65,7 @@ urlpatterns = [
     path("api/plans/<str:ident>", runs.PlanView.as_view()),
     path("api/runs", runs.RunsView.as_view()),
     path("api/runs/<str:ident>", runs.RunView.as_view()),
+    path("api/runs/<str:ident>/steps", runs.StepsView.as_view()),
     path("api/runs/<str:ident>/cancel", runs.CancelView.as_view()),
     path("api/journal", journal.JournalView.as_view()),
     path("api/events", events.events),

@@ -24,6 +24,7 @@ from netloom_server.host.events import EventHub
 from netloom_server.host.journal import RecordJournal
 from netloom_server.host.store import RecordStore
 from netloom_server.installation.models import Line as LineRecord
+from netloom_server.installation.services.roster import Roster
 
 Result = TypeVar("Result")
 CALL_S = 30.0
@@ -33,7 +34,8 @@ class Engine:
     def __init__(self) -> None:
         self.library = Library.read(settings.PROFILES)
         self.clock = SystemClock()
-        self.events = EventHub()
+        self.roster = Roster(self.library)
+        self.events = EventHub(self.roster)
         self.owners = Owners(self._locate)
         self.core = CoreEngine(
             self.library,

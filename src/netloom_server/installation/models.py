@@ -175,6 +175,13 @@ class Device(models.Model):
 NO_UNIT = Unit(id="")
 
 
+class Touched(models.Model):
+    """When each device's row changed last, as a number that only grows; kept up by triggers (see triggers.py)."""
+
+    device = models.CharField(primary_key=True, max_length=8)
+    rev = models.PositiveBigIntegerField(unique=True)
+
+
 class Fitting(models.Model):
     """That a unit is, or was, fitted at a device: the history of replacements."""
 

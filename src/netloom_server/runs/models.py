@@ -122,7 +122,9 @@ class JournalEntry(models.Model):
 
 
 class Event(models.Model):
+    """`data` is the JSON that goes to browsers, as it is."""
+
     id = models.BigAutoField(primary_key=True)
     kind = models.CharField(max_length=20)
-    data = models.JSONField()
+    data = models.TextField()
     time = models.DateTimeField(auto_now_add=True)

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, got } from "./client";
+import { api, type Backup, got, type RunStep, type Schemas } from "./client";
 
 export const sessionQuery = queryOptions({
   queryKey: ["session"],
@@ -26,7 +26,24 @@ export const runsQuery = queryOptions({ queryKey: ["runs"], queryFn: () => got(a
 export const runQuery = (id: string) =>
   queryOptions({
     queryKey: ["run", id],
-    queryFn: () => got(api.GET("/api/runs/{ident}", { params: { path: { ident: id } } })),
+    queryFn: () => got(api.GET("/api/runs/{ident}", { params: { path: { ident: id }, query: { steps: false } } })),
+  });
+/** All steps of a run, in order; kept up by events. */
+export const stepsQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["steps", id],
+    queryFn: async () => {
+      const all: RunStep[] = [];
+      let after: number | null = -1;
+      while (after !== null) {
+        const page: Schemas["RunSteps"] = await got(
+          api.GET("/api/runs/{ident}/steps", { params: { path: { ident: id }, query: { after } } }),
+        );
+        all.push(...page.steps);
+        after = page.next;
+      }
+      return all;
+    },
   });
 /** A plan by its id; asked again until it is made. */
 export const planQuery = (id: string) =>
@@ -39,7 +56,16 @@ export const planQuery = (id: string) =>
   });
 export const backupsQuery = queryOptions({
   queryKey: ["backups"],
-  queryFn: async () => (await got(api.GET("/api/backups"))).backups,
+  queryFn: async () => {
+    const all: Backup[] = [];
+    let page: string | undefined;
+    do {
+      const answer = await got(api.GET("/api/backups", { params: { query: page ? { page } : {} } }));
+      all.push(...answer.backups);
+      page = new URL(answer.next ?? "/", location.origin).searchParams.get("page") ?? undefined;
+    } while (page);
+    return all;
+  },
 });
 export const compareQuery = (first: string, second: string) =>
   queryOptions({

@@ -27,6 +27,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Newest first; `next` is the path of the next page. */
         get: operations["backups_retrieve"];
         put?: never;
         post?: never;
@@ -207,6 +208,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Rendered once for each change and shared; who sends the tag that it has is told when nothing changed. */
         get: operations["devices_retrieve"];
         put?: never;
         /** @description Plan a device before it is there. */
@@ -376,6 +378,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Newest first; `next` is the path of the next page. */
         get: operations["journal_retrieve"];
         put?: never;
         post?: never;
@@ -605,6 +608,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description With `steps` false without its steps: those are had page by page. */
         get: operations["runs_retrieve"];
         put?: never;
         post?: never;
@@ -624,6 +628,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["runs_cancel_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{ident}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Steps in order, a page at a time: `next` is what to ask for `after`, none after the last page. */
+        get: operations["runs_steps_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -751,6 +772,7 @@ export interface components {
         };
         Backups: {
             backups: components["schemas"]["Backup"][];
+            next: string | null;
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -885,6 +907,7 @@ export interface components {
         Journal: {
             entries: components["schemas"]["JournalEntry"][];
             whole: boolean;
+            next: string | null;
         };
         JournalEntry: {
             id: number;
@@ -1176,6 +1199,9 @@ export interface components {
             created: string;
             /** Format: date-time */
             ended: string | null;
+            counts: {
+                [key: string]: number;
+            };
             steps?: components["schemas"]["RunStep"][];
         };
         RunStep: {
@@ -1189,6 +1215,10 @@ export interface components {
             changes: components["schemas"]["Change"][];
             disturbs: string[];
             try: string;
+        };
+        RunSteps: {
+            steps: components["schemas"]["RunStep"][];
+            next: number | null;
         };
         Setting: {
             path: string;
@@ -1408,6 +1438,7 @@ export interface operations {
     backups_retrieve: {
         parameters: {
             query?: {
+                page?: string;
                 run?: string;
             };
             header?: never;
@@ -2015,6 +2046,7 @@ export interface operations {
         parameters: {
             query?: {
                 device?: string;
+                page?: string;
                 run?: string;
             };
             header?: never;
@@ -2421,7 +2453,9 @@ export interface operations {
     };
     runs_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                steps?: boolean;
+            };
             header?: never;
             path: {
                 ident: string;
@@ -2457,6 +2491,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+        };
+    };
+    runs_steps_retrieve: {
+        parameters: {
+            query?: {
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunSteps"];
                 };
             };
         };

@@ -25,6 +25,8 @@ interface Live {
   progress: Progress;
   /** How far plans under way are, in devices. */
   planning: Record<string, { done: number; total: number }>;
+  /** By run: the step that began last. */
+  acting: Record<string, { device: string; action: string }>;
   points: Record<string, Record<string, string>>;
   troubles: Record<string, string>;
 }
@@ -93,8 +95,17 @@ class LiveStore extends Store<Live> {
     this.set({ going: false });
   }
 
+  /** A sweep that ended, however it ended, does not go on. */
+  ran({ run, state }: { run: string; state: string }): void {
+    if (run === this.get().run && state !== "running" && state !== "waiting") this.set({ going: false });
+  }
+
   planned(data: { plan: string; done: number; total: number }): void {
     this.set((now) => ({ ...now, planning: { [data.plan]: { done: data.done, total: data.total } } }));
+  }
+
+  stepped(run: string, step: { device: string; action: string; state: string }): void {
+    if (step.state === "acting") this.set({ acting: { [run]: { device: step.device, action: step.action } } });
   }
 
   pointed(data: Points): void {
@@ -114,6 +125,7 @@ export const live = new LiveStore({
   answered: {},
   progress: {},
   planning: {},
+  acting: {},
   points: {},
   troubles: {},
 });

@@ -2,17 +2,19 @@ import { useQuery } from "@tanstack/react-query";
 import clsx from "clsx";
 import { ChevronDown, ChevronUp } from "lucide-react";
 import type { Device, Run } from "../api/client";
-import { api, got } from "../api/client";
-import { runQuery, runsQuery } from "../api/queries";
+import { api, asProblem, got } from "../api/client";
+import { runQuery, runsQuery, stepsQuery } from "../api/queries";
 import { useChange } from "../api/work";
 import { live, secondsLeft, shareDone } from "../lib/live";
 import { ask, place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { shown } from "../lib/words";
 import { Button } from "../ui/Button";
-import { Bar, Tag, When } from "../ui/parts";
+import { Bar, Tag, Trouble, Waiting, When } from "../ui/parts";
 import { kindOf } from "./kinds/registry";
 import { stepName } from "./steps";
+
+const CHECK_MS = 10_000; // events tell sooner; this is for when none come
 
 const going = (run: Run) => run.state === "waiting" || run.state === "running";
 
@@ -23,12 +25,12 @@ export function Tray({ devices }: { devices: Device[] }) {
   const runs = useQuery(runsQuery);
   const list = runs.data ?? [];
   const current = list.find((run) => run.id === chosen) ?? list.find(going) ?? list[0];
-  const whole = useQuery({ ...runQuery(current?.id ?? ""), enabled: !!current, refetchInterval: current && going(current) ? 1000 : false });
+  const whole = useQuery({ ...runQuery(current?.id ?? ""), enabled: !!current, refetchInterval: current && going(current) ? CHECK_MS : false });
   const run = whole.data ?? current;
   return (
     <section aria-label="Run tray" className="border-t border-warp bg-cloth">
       <div className="flex h-9 items-center gap-3 px-4">
-        {run ? <Line run={run} /> : <span className="text-[13px] text-soft">Nothing has run yet. A sweep finds what is on the lines.</span>}
+        {run ? <Line run={run} devices={devices} /> : <span className="text-[13px] text-soft">Nothing has run yet. A sweep finds what is on the lines.</span>}
         <Button
           look="bare"
           className="ml-auto"
@@ -70,14 +72,14 @@ function State({ state }: { state: string }) {
   return <Tag tone={tone}>{state === "cancelled" ? "stopped" : state}</Tag>;
 }
 
-function Line({ run }: { run: Run }) {
+function Line({ run, devices }: { run: Run; devices: Device[] }) {
   const progress = useStore(live, (l) => (l.run === run.id ? l.progress : null));
   const stop = useChange((id: string) => got(api.POST("/api/runs/{ident}/cancel", { params: { path: { ident: id } } })));
-  const steps = run.steps ?? [];
-  const settled = steps.filter((step) => step.state !== "pending" && step.state !== "acting").length;
-  const share = run.kind === "sweep" && !steps.length ? shareDone(progress ?? {}) : steps.length ? settled / steps.length : 0;
+  const total = Object.values(run.counts).reduce((sum, count) => sum + count, 0);
+  const settled = total - (run.counts.pending ?? 0) - (run.counts.acting ?? 0);
+  const share = run.kind === "sweep" && !total ? shareDone(progress ?? {}) : total ? settled / total : 0;
   const left = secondsLeft(share, run.created);
-  const acting = steps.find((step) => step.state === "acting");
+  const acting = useStore(live, (l) => l.acting[run.id]);
   return (
     <>
       <span className="text-[13px] font-semibold">{kindOf(run.kind).name}</span>
@@ -88,7 +90,8 @@ function Line({ run }: { run: Run }) {
             <Bar share={share} label={`Progress of ${kindOf(run.kind).name}`} />
           </div>
           <span className="text-[12.5px] text-soft">
-            {acting ? `${acting.name}: ${stepName(acting.action)}` : steps.length ? `${settled} of ${steps.length} steps` : `${Math.round(share * 100)} % looked at`}
+            {total ? `${settled} of ${total} steps` : `${Math.round(share * 100)} % looked at`}
+            {acting && total ? ` · ${devices.find((d) => d.id === acting.device)?.name ?? acting.device}: ${stepName(acting.action)}` : ""}
           </span>
           {left !== null && <span className="text-[12.5px] text-soft">about {left} s left</span>}
           <Button disabled={run.cancelling || stop.isPending} onClick={() => stop.mutate(run.id)}>
@@ -103,7 +106,8 @@ function Line({ run }: { run: Run }) {
 }
 
 function Detail({ run, devices }: { run: Run; devices: Device[] }) {
-  const steps = run.steps ?? [];
+  const found = useQuery(stepsQuery(run.id));
+  const steps = found.data ?? [];
   const wrote = kindOf(run.kind).writes && steps.some((step) => step.state !== "skipped" && step.changes.length);
   const missing = (run.result.missing ?? []) as { device: string; name: string; reasons: { reason: string; try: string }[] }[];
   return (
@@ -116,6 +120,8 @@ function Detail({ run, devices }: { run: Run; devices: Device[] }) {
           </Button>
         )}
       </div>
+      {found.isPending && <Waiting>Reading the steps …</Waiting>}
+      {found.error && <Trouble problem={asProblem(found.error)} again={() => void found.refetch()} />}
       {missing.map((one) => (
         <div key={one.device} className="mb-1">
           <p className="font-semibold text-madder">Missing: {one.name}</p>

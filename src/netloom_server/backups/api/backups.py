@@ -23,9 +23,8 @@ from netloom_server.accounts.models import Role
 from netloom_server.backups.models import Backup
 from netloom_server.backups.services import backups as services
 from netloom_server.backups.services.report import report_of
+from netloom_server.base.paging import page_of
 from netloom_server.host.engine import engine
-
-MAX_LISTED = 2000
 
 
 class BackupSerializer(serializers.Serializer):
@@ -49,6 +48,7 @@ class BackupSerializer(serializers.Serializer):
 
 class BackupsSerializer(serializers.Serializer):
     backups = BackupSerializer(many=True)
+    next = serializers.CharField(allow_null=True)
 
 
 class PairSerializer(serializers.Serializer):
@@ -77,12 +77,16 @@ class ArchiveSerializer(serializers.Serializer):
 
 
 class BackupsView(APIView):
-    @extend_schema(parameters=[OpenApiParameter("run", str)], responses=BackupsSerializer)
+    @extend_schema(
+        parameters=[OpenApiParameter("run", str), OpenApiParameter("page", str)], responses=BackupsSerializer
+    )
     def get(self, request: Request) -> Response:
+        """Newest first; `next` is the path of the next page."""
         found = Backup.objects.all()
         if request.query_params.get("run"):
             found = found.filter(run=request.query_params["run"])
-        return Response({"backups": [services.backup_as_dict(backup) for backup in found[:MAX_LISTED]]})
+        page, following = page_of(found, request, "-taken", "-id")
+        return Response({"backups": [services.backup_as_dict(backup) for backup in page], "next": following})
 
 
 class BackupView(APIView):

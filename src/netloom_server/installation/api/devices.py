@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.db import transaction
+from django.http import HttpResponse, HttpResponseBase
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -22,15 +23,28 @@ from netloom_server.installation.services import decisions, fitting, present, re
 from netloom_server.runs.models import LIVE, Lease
 
 
-def told(device: Device) -> None:
-    engine().events.put("device", {"device": device.id}, latest=f"device:{device.id}")
-
-
 def checked(serializer: Any, request: Request) -> dict[str, Any]:
     form = serializer(data=request.data)
     form.is_valid(raise_exception=True)
     data: dict[str, Any] = form.validated_data
     return data
+
+
+def devices_answer(request: Request) -> HttpResponseBase:
+    roster = engine().roster
+    packed = "gzip" in request.headers.get("Accept-Encoding", "")
+    if (asked := request.headers.get("If-None-Match", "")) and asked == roster.tag():
+        answer = HttpResponse(status=304)
+        answer["ETag"] = asked
+    else:
+        tag, body = roster.whole(packed=packed)
+        answer = HttpResponse(body, content_type="application/json")
+        answer["ETag"] = tag
+        if packed:
+            answer["Content-Encoding"] = "gzip"
+    answer["Vary"] = "Accept-Encoding, Cookie, Authorization"
+    answer["Cache-Control"] = "private, no-cache"
+    return answer
 
 
 def find_area(ident: int | None) -> Area | None:
@@ -62,8 +76,9 @@ class OverviewView(APIView):
 
 class DevicesView(APIView):
     @extend_schema(responses=shapes.DevicesSerializer)
-    def get(self, request: Request) -> Response:
-        return Response({"devices": present.device_list(engine().library)})
+    def get(self, request: Request) -> HttpResponseBase:
+        """Rendered once for each change and shared; who sends the tag that it has is told when nothing changed."""
+        return devices_answer(request)
 
     @extend_schema(request=shapes.NewDeviceSerializer, responses=shapes.DeviceSerializer)
     def post(self, request: Request) -> Response:
@@ -91,7 +106,6 @@ class DevicesView(APIView):
             device.refresh_from_db()
             device.address, device.speed = data["address"], line.speed if line.kind == "serial" else 0
             device.save(update_fields=["address", "speed"])
-        told(device)
         return Response(present.device_as_dict(device, library), 201)
 
 
@@ -109,7 +123,6 @@ class DeviceView(APIView):
         device = records.resolve(word)
         data = checked(shapes.EditDeviceSerializer, request)
         device = _edited(device.id, data)
-        told(device)
         return Response(present.device_as_dict(device, engine().library))
 
     @extend_schema(responses={204: None})
@@ -121,7 +134,6 @@ class DeviceView(APIView):
         ident = device.id
         fitting.remove(device)
         engine().forget(ident)
-        engine().events.put("device", {"device": ident})
         return Response(status=204)
 
 
@@ -161,7 +173,6 @@ class TakeInView(APIView):
         result = []
         for device in taken:
             device.refresh_from_db()
-            told(device)
             result.append(present.device_as_dict(device, library))
         return Response({"devices": result})
 
@@ -174,8 +185,6 @@ class IntendedView(APIView):
             (c["device"], c["path"], decisions.FORGET if c["forget"] else c.get("value")) for c in data["changes"]
         ]
         devices = decisions.set_intended(changes, engine().library, data.get("versions"), request.user.get_username())
-        for device in devices:
-            told(device)
         return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
 
 
@@ -186,8 +195,6 @@ class AddressesView(APIView):
         devices = decisions.set_addresses(
             [(a["device"], a["address"], a.get("line", "")) for a in data["assignments"]], engine().library
         )
-        for device in devices:
-            told(device)
         return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
 
 
@@ -201,7 +208,6 @@ class CredentialView(APIView):
             device=device,
             defaults={"user": data["user"], "secret": seal(data["password"]), "set_by": request.user.get_username()},
         )
-        told(device)
         return Response(status=204)
 
     @extend_schema(responses={204: None})
@@ -209,7 +215,6 @@ class CredentialView(APIView):
         """Back to the factory credentials of the profile."""
         device = records.resolve(word)
         Credential.objects.filter(device=device).delete()
-        told(device)
         return Response(status=204)
 
 

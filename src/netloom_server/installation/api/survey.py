@@ -18,7 +18,7 @@ from netloom_server.accounts.models import Role
 from netloom_server.base.problems import Conflict
 from netloom_server.host.engine import engine
 from netloom_server.installation.api import survey_shapes as shapes
-from netloom_server.installation.api.devices import checked, told
+from netloom_server.installation.api.devices import checked
 from netloom_server.installation.api.lines import find_line
 from netloom_server.installation.api.shapes import DevicesSerializer
 from netloom_server.installation.models import Change, Device, Installation
@@ -81,7 +81,6 @@ class PartView(APIView):
         """Say that some keys belong to another device; it shows itself at the next sweep."""
         device = records.resolve(word)
         parted = decisions.part(device, checked(shapes.PartSerializer, request)["keys"])
-        told(parted)
         return Response({"devices": [present.device_as_dict(parted, engine().library)]})
 
 

@@ -13,7 +13,7 @@ from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_core.sweep.pace import RATE
 from netloom_core.sweep.sweep import fitting
-from netloom_server.backups.models import Backup, Document
+from netloom_server.backups.models import Document
 from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services import access
 from netloom_server.installation.services.decisions import planned_address
@@ -83,13 +83,6 @@ def device_as_dict(
         "proof": device.proof.get("result", ""),
         "proven": device.proven.isoformat() if device.proven else None,
     }
-
-
-def device_list(library: Library) -> list[dict[str, Any]]:
-    approved = set(Backup.objects.filter(baseline=True).values_list("device_id", flat=True))
-    devices = Device.objects.select_related("line", "area").order_by("name")
-    names = dict(Line.objects.values_list("id", "name"))
-    return [device_as_dict(device, library, approved, names) for device in devices]
 
 
 def setting_rows(device: Device, library: Library, documents: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:

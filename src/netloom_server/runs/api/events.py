@@ -5,32 +5,43 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 from typing import Any
 
-import orjson
 from asgiref.sync import sync_to_async
+from django.contrib.auth import aget_user
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 
 from netloom_server.base.problems import body
 from netloom_server.host.engine import engine
-from netloom_server.host.events import after, newest_id
+from netloom_server.host.events import EventHub, Place, newest_id, oldest_id
 
 KEEP_ALIVE_S = 15.0
+ANEW = b"event: anew\ndata: {}\n\n"  # too much was missed: everything has to be loaded again
+OUT = b"event: signed-out\ndata: {}\n\n"
 
 
-def _line(ident: int, kind: str, data: dict[str, Any]) -> bytes:
-    return b"id: %d\nevent: %s\ndata: %s\n\n" % (ident, kind.encode(), orjson.dumps(data))
-
-
-async def _stream(last: int) -> AsyncIterator[bytes]:
-    hub = engine().events
+async def _stream(request: HttpRequest, hub: EventHub, place: Place, *, anew: bool) -> AsyncIterator[bytes]:
+    people = hub.people
     yield b"retry: 1000\n\n"
+    if anew:
+        yield ANEW
     while True:
         seen = hub.version
-        batch = await sync_to_async(after)(last)
-        for ident, kind, data in batch:
-            last = ident
-            yield _line(ident, kind, data)
-        if not batch and not await hub.changed(seen, KEEP_ALIVE_S):
+        if hub.people != people:
+            people = hub.people
+            if not await _still_in(request):
+                yield OUT
+                return
+        if told := await hub.after(place):
+            yield b"".join(told)
+        elif not await hub.changed(seen, KEEP_ALIVE_S):
             yield b": still here\n\n"
+
+
+async def _still_in(request: HttpRequest) -> bool:
+    """Whether the session is still there and belongs to somebody who may sign in; asked of the records anew."""
+    fresh = HttpRequest()
+    fresh.session = type(request.session)(request.session.session_key)
+    user: Any = await aget_user(fresh)
+    return bool(user.is_authenticated and user.is_active)
 
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
@@ -39,7 +50,12 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     if not user.is_authenticated:
         return JsonResponse(body("signed-out", "You are not signed in.", "Sign in."), status=401)
     given = request.headers.get("Last-Event-ID") or request.GET.get("last", "")
-    last = int(given) if given.isdecimal() and len(given) < 16 else await sync_to_async(newest_id)()
-    response = StreamingHttpResponse(_stream(last), content_type="text/event-stream")
+    newest = await sync_to_async(newest_id)()
+    last = int(given) if given.isdecimal() and len(given) < 16 else newest
+    anew = last > newest or last < await sync_to_async(oldest_id)() - 1
+    hub = engine().events
+    response = StreamingHttpResponse(
+        _stream(request, hub, hub.begin(newest if anew else last), anew=anew), content_type="text/event-stream"
+    )
     response["Cache-Control"] = "no-store"
     return response

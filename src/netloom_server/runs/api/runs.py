@@ -2,23 +2,34 @@
 
 from __future__ import annotations
 
-from drf_spectacular.utils import extend_schema
+from typing import Any
+
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from netloom_core.errors import RequestError
 from netloom_server.accounts.models import Role
+from netloom_server.base.asked import number
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.host.engine import engine
 from netloom_server.installation.services.records import names_of
-from netloom_server.runs.api.shapes import PlanSerializer, RunSerializer, WorkSerializer
+from netloom_server.runs.api.shapes import PlanSerializer, RunSerializer, RunStepsSerializer, WorkSerializer
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.kinds.registry import KINDS, PLANNED
 from netloom_server.runs.models import LIVE, Plan, Run
-from netloom_server.runs.services.runs import create_run, plan_as_dict, run_as_dict
+from netloom_server.runs.services.runs import (
+    counts_of,
+    create_run,
+    plan_as_dict,
+    run_as_dict,
+    run_in_short,
+    steps_as_dicts,
+)
 
 MAX_RUNS = 50
+PAGE = 500
 
 
 def _asked(request: Request) -> Asked:
@@ -55,15 +66,16 @@ class PlanView(APIView):
 class RunsView(APIView):
     @extend_schema(responses=RunSerializer(many=True))
     def get(self, request: Request) -> Response:
-        runs = Run.objects.exclude(kind="plan").order_by("-created")[:MAX_RUNS]
-        return Response([run_as_dict(run, steps=False) for run in runs])
+        runs = list(Run.objects.exclude(kind="plan").order_by("-created")[:MAX_RUNS])
+        counts = counts_of(runs)
+        return Response([run_in_short(run, counts) for run in runs])
 
     @extend_schema(request=WorkSerializer, responses=RunSerializer)
     def post(self, request: Request) -> Response:
         asked = _asked(request)
         run = KINDS[asked.data["kind"]].begin(asked)
         engine().submit(run.id)
-        return Response(run_as_dict(run, names=names_of({s.device for s in run.steps.all()})), 201)
+        return Response(whole_run(run), 201)
 
 
 def find_run(ident: str) -> Run:
@@ -73,11 +85,28 @@ def find_run(ident: str) -> Run:
     return run
 
 
+def whole_run(run: Run) -> dict[str, Any]:
+    return {**run_as_dict(run), "steps": steps_as_dicts(run)}
+
+
 class RunView(APIView):
-    @extend_schema(responses=RunSerializer)
+    @extend_schema(parameters=[OpenApiParameter("steps", bool)], responses=RunSerializer)
     def get(self, request: Request, ident: str) -> Response:
+        """With `steps` false without its steps: those are had page by page."""
         run = find_run(ident)
-        return Response(run_as_dict(run, names=names_of({s.device for s in run.steps.all()})))
+        return Response(run_as_dict(run) if request.query_params.get("steps") == "false" else whole_run(run))
+
+
+class StepsView(APIView):
+    @extend_schema(
+        parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)], responses=RunStepsSerializer
+    )
+    def get(self, request: Request, ident: str) -> Response:
+        """Steps in order, a page at a time: `next` is what to ask for `after`, none after the last page."""
+        after, limit = number(request, "after", -1), min(max(number(request, "limit", PAGE), 1), PAGE)
+        steps = steps_as_dicts(find_run(ident), after=after, limit=limit + 1)
+        more = len(steps) > limit
+        return Response({"steps": steps[:limit], "next": steps[limit - 1]["ordinal"] if more else None})
 
 
 class CancelView(APIView):

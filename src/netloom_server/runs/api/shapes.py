@@ -64,6 +64,11 @@ class RunStepSerializer(serializers.Serializer):
         return {**super().get_fields(), "try": serializers.CharField()}
 
 
+class RunStepsSerializer(serializers.Serializer):
+    steps = RunStepSerializer(many=True)
+    next = serializers.IntegerField(allow_null=True)
+
+
 class RunSerializer(serializers.Serializer):
     id = serializers.CharField()
     kind = serializers.CharField()
@@ -76,6 +81,7 @@ class RunSerializer(serializers.Serializer):
     cancelling = serializers.BooleanField()
     created = serializers.DateTimeField()
     ended = serializers.DateTimeField(allow_null=True)
+    counts = serializers.DictField(child=serializers.IntegerField())
     steps = RunStepSerializer(many=True, required=False)
 
 
@@ -113,3 +119,4 @@ class JournalEntrySerializer(serializers.Serializer):
 class JournalSerializer(serializers.Serializer):
     entries = JournalEntrySerializer(many=True)
     whole = serializers.BooleanField()
+    next = serializers.CharField(allow_null=True)

@@ -83,6 +83,34 @@ def _as_core(entry: dict[str, Any]) -> work.JournalEntry:
     )
 
 
+_good_until = Head()  # the entries up to here were read and found whole since the start of this process
+
+
+def broken_since() -> int | None:
+    """As `broken_at`, but reads again only what came after it was found whole last; that the last one
+    found whole is still what it was is looked at too."""
+    global _good_until
+    known = _good_until
+    last = JournalEntry.objects.filter(id=known.count).values_list("hash", flat=True).first()
+    if known.count and last == known.hash:
+        fresh = list(JournalEntry.objects.filter(id__gt=known.count).order_by("id"))
+        index = first_break([_pair(one) for one in fresh], start=known.hash)
+        if index is not None:
+            return fresh[index].id
+        if fresh:
+            _good_until = Head(fresh[-1].id, fresh[-1].hash)
+        kept = kept_head()
+        return None if kept is None or kept.count <= _good_until.count else _good_until.count + 1
+    found = broken_at()
+    if found is None:
+        _good_until = head()
+    return found
+
+
+def _pair(one: JournalEntry) -> tuple[dict[str, Any], str]:
+    return (one.entry if one.columns_agree else {}), one.hash
+
+
 def head() -> Head:
     last = JournalEntry.objects.order_by("-id").first()
     return Head(last.id, last.hash) if last else Head()
@@ -93,7 +121,7 @@ def broken_at() -> int | None:
     ids, pairs = [], []
     for one in JournalEntry.objects.order_by("id").iterator():
         ids.append(one.id)
-        pairs.append((one.entry if one.columns_agree else {}, one.hash))
+        pairs.append(_pair(one))
     index = first_break(pairs, kept_head())
     if index is None:
         return None

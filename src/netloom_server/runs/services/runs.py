@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Count
 from django.utils import timezone
 
 from netloom_core.engine.ports import MadePlan
 from netloom_core.errors import StalePlan
 from netloom_core.model import work
-from netloom_core.model.secrets import masked
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.installation.models import Device, Installation, Line
+from netloom_server.installation.services.records import names_of
 from netloom_server.runs.models import LIVE, Lease, Plan, Run, Step
 
 WATCH = "watch"  # by whom sweeps are made that begin by themselves
@@ -166,16 +167,27 @@ def due_sweep() -> str:
 # As the API shows them
 
 
-def shown(changes: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Changes without what may not be shown."""
-    return [
-        {name: masked(value) if name in ("from", "to", "read_back") else value for name, value in change.items()}
-        for change in changes
-    ]
+def counts_of(runs: Iterable[Run]) -> dict[str, dict[str, int]]:
+    """How many steps of each run are in which state, by the run's id."""
+    counts: dict[str, dict[str, int]] = {}
+    told = Step.objects.filter(run__in=[run.id for run in runs]).values_list("run_id", "state").annotate(Count("id"))
+    for run, state, count in told:
+        counts.setdefault(run, {})[state] = count
+    return counts
 
 
-def run_as_dict(run: Run, *, steps: bool = True, names: dict[str, str] | None = None) -> dict[str, Any]:
-    result: dict[str, Any] = {
+def run_in_short(run: Run, counts: Mapping[str, Mapping[str, int]]) -> dict[str, Any]:
+    """A run for lists: without steps, and of its result only single values."""
+    whole = run_as_dict(run, counts)
+    return {
+        **whole,
+        "result": {name: value for name, value in run.result.items() if not isinstance(value, list | dict)},
+    }
+
+
+def run_as_dict(run: Run, counts: Mapping[str, Mapping[str, int]] | None = None) -> dict[str, Any]:
+    """A run without its steps, but with how many are in which state."""
+    return {
         "id": run.id,
         "kind": run.kind,
         "by": run.by,
@@ -187,24 +199,15 @@ def run_as_dict(run: Run, *, steps: bool = True, names: dict[str, str] | None = 
         "cancelling": run.cancel,
         "created": run.created.isoformat(),
         "ended": run.ended.isoformat() if run.ended else None,
+        "counts": dict((counts if counts is not None else counts_of([run])).get(run.id, {})),
     }
-    if steps:
-        result["steps"] = [
-            {
-                "ordinal": s.ordinal,
-                "device": s.device,
-                "name": (names or {}).get(s.device, s.device),
-                "action": s.action,
-                "state": s.state,
-                "message": s.message,
-                "try": s.hint,
-                "code": s.code,
-                "changes": shown(s.evidence.get("changes") or s.params.get("changes", [])),
-                "disturbs": s.params.get("disturbs", []),
-            }
-            for s in run.steps.order_by("ordinal")
-        ]
-    return result
+
+
+def steps_as_dicts(run: Run, *, after: int = -1, limit: int | None = None) -> list[dict[str, Any]]:
+    """Steps in order, those after an ordinal, at most so many."""
+    steps = list(run.steps.filter(ordinal__gt=after).order_by("ordinal")[:limit])
+    names = names_of({step.device for step in steps})
+    return [{**step.as_core().shown(), "name": names.get(step.device, step.device)} for step in steps]
 
 
 def plan_as_dict(run: Run, plan: Plan | None, names: dict[str, str]) -> dict[str, Any]:
@@ -225,7 +228,7 @@ def plan_as_dict(run: Run, plan: Plan | None, names: dict[str, str]) -> dict[str
                 "device": step["device"],
                 "name": names.get(step["device"], step["device"]),
                 "action": step["action"],
-                "changes": shown(step["params"].get("changes", [])),
+                "changes": work.without_secrets(step["params"].get("changes", [])),
                 "unkept": step["params"].get("unkept", []),
                 "disturbs": step["params"].get("disturbs", []),
             }
