@@ -49,8 +49,8 @@ class EngineRecords:
     async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
         await self._store.devices.save_secret(device, path, secret, login=login)
 
-    async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
-        ident = await self._store.proofs.save_backup(device, run, baseline=baseline)
+    async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
+        ident = await self._store.proofs.save_backup(device, run, by, baseline=baseline)
         self._events.put("backup", {"device": device, "backup": ident})
         return ident
 

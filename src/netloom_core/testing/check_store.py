@@ -79,6 +79,6 @@ async def _runs(store: Store, begin: Begin, device: str, other: str) -> None:
 
 async def _backups(store: Store, begin: Begin, device: str) -> None:
     ident = await begin("backup", [StepState(0, device, "backup")])
-    first = await store.proofs.save_backup(device, ident, baseline=False)
-    assert await store.proofs.save_backup(device, ident, baseline=False) == first, "a run keeps a device once"
+    first = await store.proofs.save_backup(device, ident, "tester", baseline=False)
+    assert await store.proofs.save_backup(device, ident, "tester", baseline=False) == first, "a run keeps a device once"
     await store.runs.save_run(RunState(ident, "backup", "examiner", state="done"))

@@ -204,7 +204,7 @@ class MemoryStore:
 
     # Proofs
 
-    async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
+    async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         self.hook("save backup")
         if (device, run, baseline) not in self.backups:
             self.backups.append((device, run, baseline))

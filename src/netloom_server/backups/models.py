@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import orjson
@@ -20,6 +21,14 @@ class Document(models.Model):
         name = digest(document)
         cls.objects.get_or_create(digest=name, defaults={"body": canonical(document)})
         return name
+
+    @classmethod
+    def keep_all(cls, documents: Mapping[str, dict[str, Any]]) -> None:
+        """Documents by their digests; those that are here already stay."""
+        Document.objects.bulk_create(
+            (Document(digest=name, body=canonical(document)) for name, document in documents.items()),
+            ignore_conflicts=True,
+        )
 
     @classmethod
     def load(cls, name: str) -> dict[str, Any]:

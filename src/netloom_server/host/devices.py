@@ -14,14 +14,17 @@ from netloom_core.model.device import Identity, Target
 from netloom_core.model.secrets import PREFIX
 from netloom_core.profiles.load import Library
 from netloom_server.base.crossing import in_records, moment
+from netloom_server.base.gather import Gathered
 from netloom_server.installation.models import Credential, Device, Secret
 from netloom_server.installation.services import decisions, records
 from netloom_server.installation.services.fitting import unit_of
+from netloom_server.installation.services.readings import Reading, save_readings
 
 
 class DeviceRecords:
     def __init__(self, library: Library) -> None:
         self._library = library
+        self._readings = Gathered[Reading, None](lambda readings: save_readings(readings, library))
 
     async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]:
         return await in_records(self._targets, list(devices))
@@ -38,7 +41,7 @@ class DeviceRecords:
     async def save_reading(
         self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
     ) -> None:
-        await in_records(records.save_reading, device, documents, identity, moment(time), self._library)
+        await self._readings.do(Reading(device, documents, identity, moment(time)))
 
     async def save_trouble(self, device: str, message: str) -> None:
         await in_records(self._save_trouble, device, message)

@@ -8,28 +8,25 @@ from django.utils import timezone
 
 from netloom_core.backup.verify import Evidence, Proof
 from netloom_core.profiles.load import Library
-from netloom_server.backups.services.backups import keep_backup
+from netloom_server.backups.services.backups import Keep, keep_backups
 from netloom_server.base.crossing import in_records
+from netloom_server.base.gather import Gathered
 from netloom_server.installation.models import Device
 from netloom_server.installation.services import records
-from netloom_server.runs.models import Run
 
 
 class ProofRecords:
     def __init__(self, library: Library) -> None:
         self._library = library
+        self._keep = Gathered[Keep, str](lambda wanted: keep_backups(wanted, library))
 
-    async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
-        def keep() -> str:
-            by = Run.objects.filter(id=run).values_list("by", flat=True).first() or ""
-            return keep_backup(device, run, by, baseline, self._library)
-
-        return await in_records(keep)
+    async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
+        return await self._keep.do(Keep(device, run, by, baseline))
 
     async def evidence(self, devices: Sequence[str]) -> Mapping[str, Evidence]:
         def all_of_them() -> dict[str, Evidence]:
             found = Device.objects.in_bulk(list(devices))
-            return {ident: records.evidence_of(device, self._library) for ident, device in found.items()}
+            return records.evidence_of_all(list(found.values()), self._library)
 
         return await in_records(all_of_them)
 

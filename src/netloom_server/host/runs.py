@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Sequence
 
 from netloom_core.engine.ports import MadePlan, Order
 from netloom_core.model.work import RunState, StepState
 from netloom_core.profiles.load import Library
 from netloom_server.base.crossing import in_records
+from netloom_server.base.gather import Gathered
 from netloom_server.runs.models import Run
 from netloom_server.runs.services import orders
 from netloom_server.runs.services import runs as services
 
 
 class RunRecords:
+    def __init__(self) -> None:
+        self._steps = Gathered[tuple[str, StepState], None](services.save_steps)
+
     async def run(self, ident: str) -> RunState:
         return await in_records(lambda: Run.objects.get(id=ident).as_core())
 
@@ -24,7 +29,7 @@ class RunRecords:
         return await in_records(services.add_steps, run, steps)
 
     async def save_step(self, run: str, step: StepState) -> None:
-        await in_records(services.save_step, run, step)
+        await self._steps.do((run, copy.copy(step)))
 
     async def save_run(self, run: RunState) -> None:
         await in_records(services.save_run, run)

@@ -52,7 +52,7 @@ class Records(Protocol):
         which was proven by signing in."""
         ...
 
-    async def save_backup(self, device: str, run: str, *, baseline: bool) -> str:
+    async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         """Keep what was last saved for the device as a backup; the same one where the run made it already."""
         ...
 

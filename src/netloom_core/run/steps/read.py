@@ -24,6 +24,6 @@ class BackupDevice(ReadDevice):
     async def run(self, context: StepContext) -> None:
         await super().run(context)
         ident = await context.records.save_backup(
-            context.target.device, context.run, baseline=bool(context.step.params.get("baseline"))
+            context.target.device, context.run, context.by, baseline=bool(context.step.params.get("baseline"))
         )
         context.step.evidence = {"backup": ident}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -16,24 +18,49 @@ from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device, Installation
-from netloom_server.installation.services.records import recount
+from netloom_server.installation.services.records import recount_all
 from netloom_server.runs.services import journal
 
 
+@dataclass(frozen=True)
+class Keep:
+    """What is to be kept: the documents of a device that was just read, as a backup of a run."""
+
+    device: str
+    run: str
+    by: str
+    baseline: bool
+
+
 @transaction.atomic
-def keep_backup(ident: str, run: str, by: str, baseline: bool, library: Library) -> str:
-    """The documents of a device that was just read, as a backup; a run keeps each device once."""
-    device = Device.objects.select_related("line").get(id=ident)
-    if not device.running:
-        raise RequestError(f"{device.name} was not read, so there is nothing to keep.")
-    made = Backup.objects.filter(device=device, run=run).first() if run else None
-    if made is not None and (made.running_id, made.startup_id or "") == (device.running, device.startup):
-        return made.id
-    if made is not None:
-        made.delete()  # of the same run, before it was cut off; what is read now is what the run gives
-    backup = Backup.objects.create(
+def keep_backups(wanted: Sequence[Keep], library: Library) -> list[str]:
+    """The ids of the backups, in order; a run keeps each device once. Raises RequestError."""
+    devices = Device.objects.select_related("line").in_bulk({one.device for one in wanted})
+    runs = {one.run for one in wanted if one.run}
+    earlier = Backup.objects.filter(run__in=runs, device__in=devices) if runs else []
+    made = {(backup.device_id, backup.run): backup for backup in earlier}
+    fresh: dict[tuple[str, str], Backup] = {}
+    ids = []
+    for one in wanted:
+        device = devices.get(one.device)
+        if device is None or not device.running:
+            name = device.name if device else one.device
+            raise RequestError(f"{name} was not read, so there is nothing to keep.")
+        known = fresh.get((one.device, one.run)) or made.get((one.device, one.run))
+        if known is None or (known.running_id, known.startup_id or "") != (device.running, device.startup):
+            if known is not None:
+                known.delete()  # of the same run, before it was cut off; what is read now is what the run gives
+            known = fresh[one.device, one.run] = _backup_of(device, one)
+        ids.append(known.id)
+    Backup.objects.bulk_create(fresh.values())
+    recount_all([devices[ident] for ident in dict.fromkeys(one.device for one in wanted if one.baseline)], library)
+    return ids
+
+
+def _backup_of(device: Device, wanted: Keep) -> Backup:
+    return Backup(
         device=device,
-        run=run,
+        run=wanted.run,
         name=device.name,
         maker=device.maker,
         model=device.model,
@@ -43,14 +70,11 @@ def keep_backup(ident: str, run: str, by: str, baseline: bool, library: Library)
         line=device.line.name if device.line else "",
         address=device.address,
         taken=timezone.now(),
-        by=by,
-        baseline=baseline,
+        by=wanted.by,
+        baseline=wanted.baseline,
         running_id=device.running,
         startup_id=device.startup or None,
     )
-    if baseline:
-        recount(device, library)
-    return backup.id
 
 
 def find_backup(ident: str) -> Backup:

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Iterable, Mapping
-from datetime import datetime
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from django.db import transaction
-
-from netloom_core.backup.verify import Evidence, Proof, losses, verify
+from netloom_core.backup.verify import Evidence, Proof, verify
 from netloom_core.documents.diff import towards
-from netloom_core.documents.tree import digest, get, remove
+from netloom_core.documents.tree import get, remove
 from netloom_core.errors import KeyLost
-from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.device import Credentials, Target
 from netloom_core.model.secrets import reference
 from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.load import Library
@@ -23,7 +20,6 @@ from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.base.sealing import unseal
 from netloom_server.installation.models import Device
-from netloom_server.installation.services.fitting import unit_of
 
 MAX_WORD = 200
 
@@ -127,7 +123,13 @@ def can_be_read(device: Device, library: Library) -> bool:
 
 
 def baseline_of(device: Device) -> Backup | None:
-    return Backup.objects.filter(device=device, baseline=True).order_by("-taken").first()
+    return baselines_of([device.id]).get(device.id)
+
+
+def baselines_of(idents: Iterable[str]) -> dict[str, Backup]:
+    """The newest baseline of each device that has one."""
+    found = Backup.objects.filter(device__in=list(idents), baseline=True).order_by("taken")
+    return {backup.device_id: backup for backup in found if backup.device_id}
 
 
 def wanted_of(device: Device, profile: Profile | None) -> dict[str, Any]:
@@ -149,9 +151,24 @@ def pending(profile: Profile | None, device: Device, running: dict[str, Any]) ->
 
 
 def evidence_of(device: Device, library: Library) -> Evidence:
-    """What a proof from the last reading is made of."""
-    baseline = baseline_of(device)
-    documents = Document.load_many({device.running, device.startup, baseline.running_id if baseline else ""})
+    return evidence_of_all([device], library)[device.id]
+
+
+def evidence_of_all(
+    devices: Sequence[Device], library: Library, held: Mapping[str, dict[str, Any]] | None = None
+) -> dict[str, Evidence]:
+    """What proofs from the last readings are made of. `held` are documents that are at hand, by digest."""
+    baselines = baselines_of(device.id for device in devices)
+    documents = dict(held or {})
+    names = {name for device in devices for name in (device.running, device.startup)}
+    names |= {backup.running_id for backup in baselines.values()}
+    documents |= Document.load_many(names - documents.keys())
+    return {device.id: _evidence(device, baselines.get(device.id), documents, library) for device in devices}
+
+
+def _evidence(
+    device: Device, baseline: Backup | None, documents: Mapping[str, dict[str, Any]], library: Library
+) -> Evidence:
     return Evidence(
         device.name,
         library.get(device.profile),
@@ -167,53 +184,19 @@ def prove(device: Device, library: Library) -> Proof:
 
 
 def recount(device: Device, library: Library) -> None:
-    """Bring `counts` up to date; saves only them."""
-    evidence = evidence_of(device, library)
-    profile, running = evidence.profile, evidence.running
-    counts = {"pending": len(pending(profile, device, running)), "unkept": 0, "drift": 0, "lost": 0}
-    if profile is not None and running:
-        counts["unkept"] = len(would_be_kept(profile, running, evidence.startup))
-        for item in verify(evidence).differences:
-            if item["kind"] in ("drift", "lost"):
-                counts[item["kind"]] += 1
-    device.counts = counts
-    Device.objects.filter(id=device.id).update(counts=counts)
+    """Bring `counts` up to date; saves only them, where they differ."""
+    recount_all([device], library)
 
 
-@transaction.atomic
-def save_reading(
-    ident: str,
-    documents: Mapping[str, dict[str, Any]],
-    identity: Identity | None,
-    time: datetime,
-    library: Library,
-) -> None:
-    """What a device was just read to have, asked for at `time`. What was read later stays."""
-    device = Device.objects.filter(id=ident).first()
-    if device is None:
-        return
-    unit = unit_of(device)
-    if unit.read is not None and unit.read > time:
-        return
-    fields = ["read", "read_trouble"]
-    unit.read, unit.read_trouble = time, ""
-    if identity is not None and (identity.firmware or identity.facts):
-        unit.firmware = identity.firmware[:60] or unit.firmware
-        unit.facts = {**unit.facts, **identity.facts}
-        fields += ["firmware", "facts"]
-    now = {name: digest(document) for name, document in documents.items() if document}
-    before = (unit.running, unit.startup)
-    after = (now.get("running", unit.running), now.get("startup", unit.startup))
-    if after == before:
-        unit.save(update_fields=fields)
-        return
-    for name, document in documents.items():
-        if document and now[name] not in before:
-            Document.keep(document)
-    held = Document.load_many({*before, *after})
-    unit.lost = losses(
-        (held.get(before[0], {}), held.get(before[1], {})), (held.get(after[0], {}), held.get(after[1], {})), unit.lost
-    )
-    unit.running, unit.startup = after
-    unit.save(update_fields=[*fields, "running", "startup", "lost"])
-    recount(device, library)
+def recount_all(devices: Sequence[Device], library: Library, held: Mapping[str, dict[str, Any]] | None = None) -> None:
+    for device, evidence in zip(devices, evidence_of_all(devices, library, held).values(), strict=True):
+        profile, running = evidence.profile, evidence.running
+        counts = {"pending": len(pending(profile, device, running)), "unkept": 0, "drift": 0, "lost": 0}
+        if profile is not None and running:
+            counts["unkept"] = len(would_be_kept(profile, running, evidence.startup))
+            for item in verify(evidence).differences:
+                if item["kind"] in ("drift", "lost"):
+                    counts[item["kind"]] += 1
+        if device.counts != counts:
+            device.counts = counts
+            Device.objects.filter(id=device.id).update(counts=counts)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +18,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from netloom_core.model import work
-from netloom_core.run.journal import GENESIS, Head, chained, first_break
+from netloom_core.run.journal import Head, chained, first_break
 from netloom_server.runs.models import JournalEntry
 
 FIELDS = {"kind", "run", "device", "line", "address", "action", "by", "intent", "step", "outcome", "message"}
@@ -26,27 +26,42 @@ FIELDS = {"kind", "run", "device", "line", "address", "action", "by", "intent", 
 
 def append(entry: work.JournalEntry) -> None:
     """Append with the chain's next hash; on the disk when this returns."""
-    data = {**entry.as_dict(), "time": timezone.now().isoformat()}
-    head = _append(entry, data)
+    append_all([entry])
+
+
+def append_all(entries: Sequence[work.JournalEntry]) -> list[None]:
+    """Append in order, with one wait for the disk. A second outcome of an intent is left out."""
+    head = _append(entries)
     if head is not None:
         _keep(head)
+    return [None] * len(entries)
 
 
-def _append(entry: work.JournalEntry, data: dict[str, Any]) -> Head | None:
+def _append(entries: Sequence[work.JournalEntry]) -> Head | None:
     # An intent has to outlive a power cut of this computer, which the other tables need not.
     with _on_the_disk(), transaction.atomic():  # immediate, so writers stand in line
-        if entry.kind == "outcome" and _closed(entry.intent):
-            return None
-        last = JournalEntry.objects.order_by("-id").first()
-        made = JournalEntry.objects.create(
-            device=entry.device,
-            run=entry.run,
-            kind=entry.kind,
-            intent=entry.intent,
-            entry=data,
-            hash=chained(last.hash if last else GENESIS, data),
-        )
-        return Head(made.id, made.hash)
+        closed = _closed(entry.intent for entry in entries if entry.kind == "outcome")
+        before, rows = head(), []
+        for entry in entries:
+            if entry.kind == "outcome" and entry.intent and entry.intent in closed:
+                continue
+            if entry.kind == "outcome":
+                closed.add(entry.intent)
+            data = {**entry.as_dict(), "time": timezone.now().isoformat()}
+            before = Head(before.count + 1, chained(before.hash, data))
+            rows.append(
+                JournalEntry(
+                    id=before.count,
+                    device=entry.device,
+                    run=entry.run,
+                    kind=entry.kind,
+                    intent=entry.intent,
+                    entry=data,
+                    hash=before.hash,
+                )
+            )
+        JournalEntry.objects.bulk_create(rows)
+        return before if rows else None
 
 
 @contextlib.contextmanager
@@ -64,8 +79,12 @@ def _on_the_disk() -> Iterator[None]:
             cursor.execute("PRAGMA synchronous=NORMAL")
 
 
-def _closed(intent: str) -> bool:
-    return bool(intent) and JournalEntry.objects.filter(kind="outcome", intent=intent).exists()
+def _closed(intents: Iterable[str]) -> set[str]:
+    """Those of these intents that have an outcome."""
+    named = [intent for intent in intents if intent]
+    if not named:
+        return set()
+    return set(JournalEntry.objects.filter(kind="outcome", intent__in=named).values_list("intent", flat=True))
 
 
 def open_intents(run: str | None = None) -> list[work.JournalEntry]:

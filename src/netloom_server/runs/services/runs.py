@@ -103,15 +103,32 @@ def add_steps(run: str, steps: Sequence[work.StepState]) -> list[work.StepState]
     return free
 
 
-def save_step(run: str, step: work.StepState) -> None:
-    Step.objects.filter(run_id=run, ordinal=step.ordinal).update(
-        state=step.state,
-        message=step.message[:1000],
-        hint=step.hint[:600],
-        code=step.code[:40],
-        evidence=step.evidence,
-        settled=timezone.now() if step.state in work.SETTLED else None,
+def save_steps(steps: Sequence[tuple[str, work.StepState]]) -> list[None]:
+    """Steps with the ids of their runs; of one that is named twice the later is what is kept."""
+    now = timezone.now()
+    rows = {
+        (run, step.ordinal): Step(
+            run_id=run,
+            ordinal=step.ordinal,
+            device=step.device,
+            action=step.action,
+            params=step.params,
+            state=step.state,
+            message=step.message[:1000],
+            hint=step.hint[:600],
+            code=step.code[:40],
+            evidence=step.evidence,
+            settled=now if step.state in work.SETTLED else None,
+        )
+        for run, step in steps
+    }
+    Step.objects.bulk_create(
+        rows.values(),
+        update_conflicts=True,
+        unique_fields=["run", "ordinal"],
+        update_fields=["state", "message", "hint", "code", "evidence", "settled"],
     )
+    return [None] * len(steps)
 
 
 @transaction.atomic

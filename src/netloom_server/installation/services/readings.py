@@ -1,0 +1,76 @@
+"""What devices were read to have, put on record: documents, what was lost, what differs now."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from django.db import transaction
+
+from netloom_core.backup.verify import losses
+from netloom_core.documents.tree import digest
+from netloom_core.model.device import Identity
+from netloom_core.profiles.load import Library
+from netloom_server.backups.models import Document
+from netloom_server.installation.models import Device, Unit
+from netloom_server.installation.services.fitting import unit_of
+from netloom_server.installation.services.records import recount_all
+
+FIELDS = ["read", "read_trouble", "firmware", "facts", "running", "startup", "lost"]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """Documents by the name of their set, asked for at `time`; sets that it did not tell are missing or empty."""
+
+    device: str
+    documents: Mapping[str, dict[str, Any]]
+    identity: Identity | None
+    time: datetime
+
+
+@transaction.atomic
+def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
+    """What was read later of a device stays, whatever comes now. Devices that are gone are left out."""
+    found = Device.objects.in_bulk({reading.device for reading in readings})
+    held: dict[str, dict[str, Any]] = {}  # by digest
+    fresh: set[str] = set()
+    before: dict[str, tuple[str, str]] = {}
+    units: dict[str, Unit] = {}
+    for reading in sorted(readings, key=lambda one: one.time):
+        device = found.get(reading.device)
+        if device is None:
+            continue
+        unit = unit_of(device)
+        if unit.read is not None and unit.read > reading.time:
+            continue
+        units[device.id] = unit
+        unit.read, unit.read_trouble = reading.time, ""
+        if reading.identity is not None and (reading.identity.firmware or reading.identity.facts):
+            unit.firmware = reading.identity.firmware[:60] or unit.firmware
+            unit.facts = {**unit.facts, **reading.identity.facts}
+        now = {name: digest(document) for name, document in reading.documents.items() if document}
+        held |= {now[name]: document for name, document in reading.documents.items() if document}
+        fresh |= set(now.values()) - {unit.running, unit.startup}
+        before.setdefault(device.id, (unit.running, unit.startup))
+        _move_on(unit, now, held)
+    Document.keep_all({name: held[name] for name in fresh})
+    Unit.objects.bulk_create(units.values(), update_conflicts=True, unique_fields=["id"], update_fields=FIELDS)
+    changed = [found[ident] for ident, unit in units.items() if (unit.running, unit.startup) != before[ident]]
+    recount_all(changed, library, held)
+    return [None] * len(readings)
+
+
+def _move_on(unit: Unit, now: Mapping[str, str], held: dict[str, dict[str, Any]]) -> None:
+    """From what it had to what it has; loads into `held` what is needed to tell what was lost by that."""
+    before = (unit.running, unit.startup)
+    after = (now.get("running", unit.running), now.get("startup", unit.startup))
+    if after == before:
+        return
+    held |= Document.load_many({*before, *after} - held.keys())
+    unit.lost = losses(
+        (held.get(before[0], {}), held.get(before[1], {})), (held.get(after[0], {}), held.get(after[1], {})), unit.lost
+    )
+    unit.running, unit.startup = after
