@@ -2,16 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from importlib import import_module
 from pathlib import Path
 
 import pytest
+from django.db import connection
 from rest_framework.test import APIClient
 
 from netloom_core.profiles.load import Library
 from netloom_server.accounts.models import User
 from netloom_server.demo import seed
 from netloom_server.installation.models import Device
+from netloom_server.runs.models import JournalEntry
 from tests.conftest import ROOT
+
+migration = import_module("netloom_server.runs.migrations.0002_journal_append_only")
+
+
+def _triggers(words: str) -> None:
+    with connection.cursor() as cursor:
+        for statement in words.split(";"):
+            if statement.strip() and not statement.strip().startswith("END"):
+                cursor.execute(statement + (";" if "BEGIN" not in statement else "; END;"))
+
+
+@pytest.fixture
+def lasting(transactional_db: None) -> Iterator[None]:
+    """Records kept in earnest, so that threads see them; emptied afterwards, which the journal would refuse."""
+    yield
+    with connection.cursor() as cursor:
+        for name in ("journal_no_update", "journal_no_delete"):
+            cursor.execute(f"DROP TRIGGER IF EXISTS {name}")
+    JournalEntry.objects.all().delete()
+    _triggers(migration.TRIGGERS)
 
 
 @pytest.fixture

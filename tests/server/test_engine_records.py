@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
 from datetime import UTC, datetime
-from importlib import import_module
 from pathlib import Path
 
 import pytest
 from asgiref.sync import sync_to_async
-from django.db import connection, connections
+from django.db import connections
 from django.utils import timezone
 
 from netloom_core.engine.ports import EventSink
@@ -26,30 +24,17 @@ from netloom_server.demo import seed
 from netloom_server.host.journal import RecordJournal
 from netloom_server.host.store import RecordStore
 from netloom_server.installation.models import Device
-from netloom_server.runs.models import JournalEntry, Lease, Run
+from netloom_server.runs.models import Lease, Run
 from netloom_server.runs.services import journal
 from netloom_server.runs.services.runs import create_run, create_sweep
 from tests.conftest import ROOT
 
-migration = import_module("netloom_server.runs.migrations.0002_journal_append_only")
 EVENTS: EventSink = MemoryEvents()
 
 
-def _triggers(words: str) -> None:
-    with connection.cursor() as cursor:
-        for statement in words.split(";"):
-            if statement.strip() and not statement.strip().startswith("END"):
-                cursor.execute(statement + (";" if "BEGIN" not in statement else "; END;"))
-
-
 @pytest.fixture
-def whole_site(transactional_db: None, library: Library, tmp_path: Path) -> Iterator[None]:
-    """Kept in earnest, so that threads see it; emptied afterwards, which the journal's triggers would refuse."""
+def whole_site(lasting: None, library: Library, tmp_path: Path) -> None:
     seed(ROOT / "tests/sites/first_round.yaml", tmp_path, library)
-    yield
-    _triggers(migration.DROP)
-    JournalEntry.objects.all().delete()
-    _triggers(migration.TRIGGERS)
 
 
 @pytest.mark.django_db(transaction=True)

@@ -186,6 +186,20 @@ def test_comings_and_goings_are_noted(technician: APIClient, library: Library) -
     assert Change.objects.count() == 4
 
 
+def test_a_place_shown_after_the_sweep_looked_is_not_taken_back_by_it(site: None, library: Library) -> None:
+    """A run moved the box while a sweep was still under way that had seen it at its old place."""
+    swept(library, box(11, "HV-40117"))
+    later = timezone.now()
+    Device.objects.filter(name="Ticket hall box").update(address="127.20.10.44", placed=later, status="known")
+    swept(library, box(11, "HV-40117"))  # its sightings are from long before
+    device = named("Ticket hall box")
+    assert (device.address, device.status) == ("127.20.10.44", "known")
+    begun = later - timedelta(seconds=30)
+    sweeping.record_missing([Absent(device.id, net().id, (Reason("Gone.", "Look.", "A test."),))], begun)
+    device.refresh_from_db()
+    assert (device.status, device.reasons) == ("known", []), "who was shown to be somewhere meanwhile is not missing"
+
+
 def test_watch_mode_begins_a_sweep_when_it_is_time(technician: APIClient, lead: APIClient) -> None:
     assert technician.get("/api/watch-mode").json() == {"minutes": 0}
     assert technician.put("/api/watch-mode", {"minutes": 5}, format="json").json() == {"minutes": 5}

@@ -14,6 +14,7 @@ from collections.abc import AsyncGenerator, AsyncIterator, Awaitable, Callable, 
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
+from netloom_core.bus.limit import Limit
 from netloom_core.bus.turns import Priority, Turns
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import Document
@@ -51,6 +52,7 @@ class Session:
         self._makers = makers
         self._clock = clock
         self._turns = Turns(target.name or target.device)
+        self._limit = Limit()
         self._driver: Any = None
         self._mark: Hashable | None = None  # of the connection on which it was proven who is there
         self._stale = False
@@ -98,38 +100,40 @@ class Session:
         Busy where the turn does not come, and what the driver raises.
         """
         await self._turns.take(priority, who, DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S)
-        try:
-            return await self._bounded(who, priority, ask, acts=acts, seconds=seconds)
-        finally:
-            self._turns.give()
-
-    async def _bounded(
-        self, who: str, priority: Priority, ask: Callable[[Any], Awaitable[Result]], *, acts: bool, seconds: float
-    ) -> Result:
         clean = False
+        self._limit.begin(seconds)
         try:
-            async with asyncio.timeout(seconds):
-                result = await self._proven(who, priority, ask, acts)
+            result = await self._proven(who, priority, ask, acts)
             clean = True
             return result
-        except TimeoutError:
+        except NetloomError:
+            clean = True
+            raise
+        except asyncio.CancelledError:
+            if not self._limit.end():
+                raise
             raise NoAnswer(
                 f"{self.target.name or self.target.address} did not finish its answer within {seconds:g} s.",
                 "Look at its power and cable. Read it again before anything else is written.",
                 target=self.target.device,
             ) from None
-        except NetloomError:
-            clean = True
-            raise
         finally:
-            if not clean:  # cancelled, or a mistake of ours: what is left on the connection belongs to nobody
-                await self._discard()
+            try:
+                self._limit.end()
+                if not clean:  # cancelled, or a mistake of ours: what is left on the connection belongs to nobody
+                    await self._discard()
+            finally:
+                self._turns.give()
 
     async def _proven(
         self, who: str, priority: Priority, ask: Callable[[Any], Awaitable[Result]], acts: bool
     ) -> Result:
         for attempt in range(TRIES):
-            driver = await self._open(who, priority)
+            driver = self._driver
+            # Mostly it is the very same record to which the connection was made.
+            if driver is None or self._stale or not (driver.target is self.target or driver.target == self.target):
+                driver = await self._open()
+            driver.speak_for(who, priority)
             mark = driver.connection
             if mark is None or mark != self._mark or (acts and not self._fresh()):
                 await self.prove(driver)
@@ -141,19 +145,12 @@ class Session:
                     raise
         raise AssertionError("the loop above returns or raises")
 
-    def _aimed(self) -> bool:
-        """Whether the connection is to where and whom the record says now; mostly it is the very same record."""
-        return self._driver.target is self.target or self._driver.target == self.target
-
     def _fresh(self) -> bool:
         return asyncio.get_running_loop().time() - self._proven_at < FRESH_S
 
-    async def _open(self, who: str, priority: Priority) -> Any:
-        if self._driver is not None and (self._stale or not self._aimed()):
-            await self._discard()
-        if self._driver is None:
-            self._driver = await self._source.open(self.target)
-        self._driver.speak_for(who, priority)
+    async def _open(self) -> Any:
+        await self._discard()
+        self._driver = await self._source.open(self.target)
         return self._driver
 
     async def prove(self, driver: Any) -> Identity:

@@ -164,7 +164,7 @@ class MemoryStore:
 
     async def save_step(self, run: str, step: StepState) -> None:
         self.hook("save step")
-        self.all_runs[run].steps[step.ordinal] = replace(step)
+        self.all_runs[run].steps[step.ordinal] = copy.copy(step)
 
     async def save_run(self, run: RunState) -> None:
         self.hook("save run")

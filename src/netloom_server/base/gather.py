@@ -11,7 +11,7 @@ import logging
 from collections.abc import Callable, Sequence
 from typing import Generic, TypeVar
 
-from netloom_core.errors import StoreTrouble
+from netloom_core.errors import NetloomError, StoreTrouble
 from netloom_server.base.crossing import in_records
 
 Item = TypeVar("Item")
@@ -56,11 +56,11 @@ class Gathered(Generic[Item, Result]):
             for _, done in batch:
                 _fail(done, error)
         except Exception as error:
+            if not isinstance(error, NetloomError):
+                log.exception("%d works on the records broke", len(batch))
             if len(batch) == 1:
-                log.debug("a work on the records broke; who asked for it is told", exc_info=error)
                 _fail(batch[0][1], error)
                 return
-            log.exception("a batch of %d works broke; each is done by itself", len(batch))
             for one in batch:  # the fault of one is not the others'
                 await self._together([one])
         else:

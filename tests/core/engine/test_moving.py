@@ -251,3 +251,17 @@ async def test_one_session_for_all_that_want_something(rig: Rig) -> None:
     document, time = one.known.documents["running"]
     assert get(document, "/network/address") == "127.20.10.11"
     assert time > 0
+
+
+async def test_a_plan_says_whose_the_address_is_before_anybody_tries_to_take_it(library: Library) -> None:
+    rig = Rig(library, [device(library.need("hallvane-rx8"), number) for number in (1, 2)])
+    other = rig.record("dev2").target
+    put(rig.record("dev1").intended, "/network/address", other.address)
+    plan = await rig.plan(devices=["dev1"])
+    told = [remark for remark in plan.remarks if remark["code"] == "address-taken"]
+    assert [(one["device"], other.name in one["message"], other.address in one["message"]) for one in told] == [
+        ("dev1", True, True)
+    ]
+    run = await rig.apply(plan)
+    assert run.steps[0].code == "address-taken"
+    assert "write" not in rig.box.log

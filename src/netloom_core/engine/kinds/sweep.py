@@ -81,21 +81,7 @@ class SweepRun:
             done.setdefault(line, {})[method] = [count, total]
             shop.events.put("progress", {"run": run.id, "lines": done}, latest=f"progress:{run.id}")
 
-        result = await sweep(
-            work.lines,
-            work.known,
-            shop.library,
-            shop.owners,
-            shop.clock,
-            saw=saw,
-            progress=progress,
-            access=work.access,
-            parents=work.parents,
-            sessions=shop.sessions,
-            stop=stop,
-        )
-        result.troubles = [*work.troubles, *result.troubles]
-        return result
+        return await _along(work, shop, saw=saw, progress=progress, stop=stop)
 
     async def _conclude(
         self,
@@ -123,18 +109,14 @@ class SweepRun:
 async def look_again(line: str, address: str, shop: Workshop) -> SweepResult:
     """A narrow look at one address, by all methods but those that only listen for long; nothing is recorded."""
     work = await shop.store.sweeps.narrow(line)
-    result = await sweep(
-        work.lines,
-        work.known,
-        shop.library,
-        shop.owners,
-        shop.clock,
-        access=work.access,
-        parents=work.parents,
-        sessions=shop.sessions,
-        only=frozenset({address}),
-        methods=[method for method in METHODS if method.wait_s <= QUICK_S],
-    )
+    quick = [method for method in METHODS if method.wait_s <= QUICK_S]
+    return await _along(work, shop, only=frozenset({address}), methods=quick)
+
+
+async def _along(work: SweepWork, shop: Workshop, **how: Any) -> SweepResult:
+    """A sweep along the lines of that work, with what the records know of them; `how` goes to `sweep`."""
+    told = {"access": work.access, "parents": work.parents, "sessions": shop.sessions, **how}
+    result = await sweep(work.lines, work.known, shop.library, shop.owners, shop.clock, **told)
     result.troubles = [*work.troubles, *result.troubles]
     return result
 

@@ -68,6 +68,7 @@ class StepContext:
     records: Records
     clock: Clock
     open_intent: JournalEntry | None = None
+    _rows: dict[str, Row] = field(default_factory=dict)
     unproven: list[str] = field(default_factory=list)  # reasons why the word at the end is not `done`
 
     @property
@@ -82,9 +83,13 @@ class StepContext:
 
     def row(self, path: str) -> Row:
         """How this value is proven on the way that the device is reached."""
-        setting = self.setting(path)
-        sets = self.sessions.source.abilities(self.target.profile, self.target.line.kind).sets
-        return row_for(setting.takes, setting.kept, frozenset() if setting.type == "secret" else sets)
+        known = self._rows.get(path)
+        if known is None:
+            setting = self.setting(path)
+            sets = self.sessions.source.abilities(self.target.profile, self.target.line.kind).sets
+            known = row_for(setting.takes, setting.kept, frozenset() if setting.type == "secret" else sets)
+            self._rows[path] = known
+        return known
 
     # The journal
 
@@ -207,6 +212,29 @@ class ReadingStep:
 
     def back(self, step: StepState) -> list[Change]:
         return []
+
+
+async def act_and_look(
+    context: StepContext, act: Callable[[Talk], Awaitable[None]], *, silent: str, hint: str
+) -> tuple[dict[str, Document], NetloomError | None]:
+    """Act, and whatever came of that, look at the device: (its sets now, what it answered with if not with yes).
+
+    The intent is said already. Where nothing was sent, or nobody can be asked afterwards, it is
+    concluded and this raises; `silent` and `hint` are then what people are told.
+    """
+    trouble: NetloomError | None = None
+    try:
+        await act(await context.talk())
+    except NetloomError as error:
+        trouble = error
+    if trouble is not None and trouble.outcome == "not_sent":
+        await context.conclude("failed", trouble.message)
+        raise trouble
+    try:
+        return await context.patiently(lambda: context.read("running", "startup")), trouble
+    except NetloomError as error:
+        await context.conclude("unknown", (trouble or error).message)
+        raise NoAnswer(silent, hint, target=context.target.device) from error
 
 
 async def settled_by_looking(context: StepContext, which: str) -> None:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from netloom_core.documents.tree import Document
-from netloom_core.errors import NetloomError, NoAnswer, ReadBackMismatch, StalePlan
+from netloom_core.errors import NetloomError, ReadBackMismatch, StalePlan
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.planner import waits_for_restart, would_be_kept
 from netloom_core.plan.proof import NO_STARTUP
-from netloom_core.run.steps.base import StepContext, read_back, settled_by_looking, value_at
+from netloom_core.run.steps.base import StepContext, act_and_look, read_back, settled_by_looking, value_at
 
 
 class StoreSettings:
@@ -39,23 +39,12 @@ class StoreSettings:
         self._still_there(context, keeps, sets["running"])
         self._only_shown(context, keeps, sets)
         await context.intend(keeps)
-        trouble: NetloomError | None = None
-        try:
-            await (await context.talk()).store()
-        except NetloomError as error:
-            trouble = error
-        if trouble is not None and trouble.outcome == "not_sent":
-            await context.conclude("failed", trouble.message)
-            raise trouble
-        try:
-            sets = await context.patiently(lambda: context.read("running", "startup"))
-        except NetloomError as error:
-            await context.conclude("unknown", (trouble or error).message)
-            raise NoAnswer(
-                f"{context.target.name} fell silent while it stored: nobody knows whether its values are kept.",
-                "When it answers again, read it: what is not kept is then planned anew.",
-                target=context.target.device,
-            ) from error
+        sets, trouble = await act_and_look(
+            context,
+            lambda talk: talk.store(),
+            silent=f"{context.target.name} fell silent while it stored: nobody knows whether its values are kept.",
+            hint="When it answers again, read it: what is not kept is then planned anew.",
+        )
         await self._confirm(context, keeps, sets, trouble)
 
     def _still_there(self, context: StepContext, keeps: list[dict[str, Any]], running: Document) -> None:

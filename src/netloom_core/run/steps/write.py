@@ -7,13 +7,14 @@ from functools import partial
 from typing import Any
 
 from netloom_core.documents.tree import Document
-from netloom_core.errors import NetloomError, NoAnswer, ReadBackMismatch, StalePlan, WrongCredentials
+from netloom_core.errors import NetloomError, ReadBackMismatch, StalePlan, WrongCredentials
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.run.steps.base import (
     StepContext,
+    act_and_look,
     after_values,
     read_back,
     settled_by_looking,
@@ -60,26 +61,13 @@ class WriteSettings:
             context.step.evidence = {"changes": read_back([c.as_dict() for c in context.changes], sets[self.shows])}
             return
         await context.intend([change.as_dict() for change in todo])
-        talk = await context.talk()
-        trouble: NetloomError | None = None
-        try:
-            await talk.write(todo)
-        except NetloomError as error:
-            trouble = error
-        if trouble is not None and trouble.outcome == "not_sent":
-            await context.conclude("failed", trouble.message)
-            raise trouble
-        try:
-            sets = await context.patiently(lambda: context.read("running", "startup"))
-        except NetloomError as error:
-            silent = trouble or error
-            await context.conclude("unknown", silent.message)
-            raise NoAnswer(
-                f"{context.target.name} fell silent while it was written to: nobody knows which of {len(todo)} "
-                f"{'value' if len(todo) == 1 else 'values'} it took.",
-                "Look at its power and cable. When it answers again, read it: what is left is then planned anew.",
-                target=context.target.device,
-            ) from error
+        many = f"{len(todo)} {'value' if len(todo) == 1 else 'values'}"
+        sets, trouble = await act_and_look(
+            context,
+            lambda talk: talk.write(todo),
+            silent=f"{context.target.name} fell silent while it was written to: nobody knows which of {many} it took.",
+            hint="Look at its power and cable. When it answers again, read it: what is left is then planned anew.",
+        )
         await self._confirm(context, todo, sets, trouble)
 
     def _still_to_do(self, context: StepContext, sets: dict[str, Document]) -> list[Change]:

@@ -1,0 +1,68 @@
+"""Exit statuses of the command line against a server that says what it is told to."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import threading
+from collections.abc import Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import ROOT
+
+RUN = {"id": "r1", "kind": "sweep", "by": "t", "params": {}, "steps": [], "message": "", "result": {}}
+
+
+class Says(BaseHTTPRequestHandler):
+    """Every call is answered with the run as it is set on the server."""
+
+    def do_GET(self) -> None:
+        data = json.dumps(self.server.run).encode()  # type: ignore[attr-defined]
+        self.send_response(200)
+        self.send_header("Content-Length", str(len(data)))
+        self.end_headers()
+        self.wfile.write(data)
+
+    do_POST = do_GET
+
+    def log_message(self, *_: Any) -> None:
+        return
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[ThreadingHTTPServer]:
+    made = ThreadingHTTPServer(("127.0.0.1", 0), Says)
+    threading.Thread(target=made.serve_forever, daemon=True).start()
+    found = {"url": f"http://127.0.0.1:{made.server_port}", "token": "t", "pid": os.getpid()}
+    (tmp_path / "server.json").write_text(json.dumps(found))
+    yield made
+    made.shutdown()
+    made.server_close()
+
+
+@pytest.mark.parametrize(
+    ("run", "status"),
+    [
+        ({"state": "failed", "message": "It broke."}, 4),
+        ({"state": "done", "result": {"found": [], "missing": []}}, 0),
+        ({"state": "done", "result": {"found": [], "missing": [], "troubles": [
+            {"line": "L", "message": "No.", "try": "Yes."}]}}, 3),
+    ],
+    ids=["its run failed", "all is well", "a line has trouble"],
+)  # fmt: skip
+def test_a_sweep_says_what_came_of_it(
+    server: ThreadingHTTPServer, tmp_path: Path, run: dict[str, Any], status: int
+) -> None:
+    server.run = {**RUN, **run}  # type: ignore[attr-defined]
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "NETLOOM_DATA": str(tmp_path)}
+    words = [sys.executable, "-m", "netloom_cli", "--json", "sweep"]
+    done = subprocess.run(words, env=environment, capture_output=True, text=True, timeout=30)
+    assert done.returncode == status, done.stderr
+    told = json.loads(done.stdout)
+    assert ("error" in told) == (status == 4)
