@@ -8,6 +8,7 @@ import errno
 import ipaddress
 import socket
 import struct
+from collections import deque
 from collections.abc import AsyncIterator
 
 from netloom_core.errors import LinkError
@@ -17,6 +18,8 @@ RECEIVE_BYTES = 65_507
 MAX_FROM_ONE = 64  # datagrams of one sender that are looked at; more is a fault or a flood
 MAX_IN_ALL = 20_000
 POLL_S = 0.1
+AT_ONCE = 256  # datagrams taken in one go
+MAX_WAITING = 4096  # of them that nobody looked at yet
 
 
 class UdpLink:
@@ -37,6 +40,9 @@ class UdpLink:
         Raises LinkError.
         """
         self._source = source
+        self._came: deque[tuple[bytes, str, int]] = deque()
+        self._readable = asyncio.Event()
+        self._loop: asyncio.AbstractEventLoop | None = None  # set while the socket is listened to
         self._sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self._sock.setblocking(False)
         try:
@@ -59,6 +65,8 @@ class UdpLink:
         return self
 
     def __exit__(self, *details: object) -> None:
+        if self._loop is not None:
+            self._loop.remove_reader(self._sock)
         self._sock.close()
 
     async def send(self, data: bytes, address: str, port: int) -> bool:
@@ -77,31 +85,55 @@ class UdpLink:
         """(datagram, sender's address, port) until the time is over; a flood from one sender is dropped.
 
         The time counts from the call, or from when `after` is done: whoever still sends is
-        listened to, however long the sending takes.
+        listened to, however long the sending takes. What arrived in time is given, however late
+        this computer gets to it; what nobody took is given to the next call.
         """
         loop = asyncio.get_running_loop()
+        self._listen(loop)
         deadline = loop.time() + seconds
         sent = after is None
-        counts: dict[str, int] = {}
-        for _ in range(MAX_IN_ALL):
+        total, counts = 0, dict[str, int]()
+        while total < MAX_IN_ALL:
             if not sent and after is not None:
                 sent = after.done()
                 deadline = loop.time() + seconds
-            left = deadline - loop.time()
-            if left <= 0:
+            over = loop.time() >= deadline
+            if over or not self._came:
+                self._take()
+            for _ in range(len(self._came)):  # what comes meanwhile is for the next look
+                data, address, port = self._came.popleft()
+                total, counts[address] = total + 1, counts.get(address, 0) + 1
+                if counts[address] <= MAX_FROM_ONE:
+                    yield data, address, port
+            if over:
                 return
+            if not self._came:
+                await self._wait(deadline - loop.time() if sent else POLL_S)
+
+    def _listen(self, loop: asyncio.AbstractEventLoop) -> None:
+        if self._loop is None:
+            self._loop = loop
+            loop.add_reader(self._sock, self._take)
+
+    def _take(self) -> None:
+        """What the system holds for us; a flood while nobody looks is dropped."""
+        for _ in range(AT_ONCE):
             try:
-                async with asyncio.timeout(left if sent else min(left, POLL_S)):
-                    data, (address, port) = await loop.sock_recvfrom(self._sock, RECEIVE_BYTES)
-            except TimeoutError:
-                if sent:
-                    return
+                data, (address, port) = self._sock.recvfrom(RECEIVE_BYTES)
+            except (BlockingIOError, InterruptedError):
+                break
+            except ConnectionError:  # of a question that nobody took
                 continue
-            except ConnectionError:
-                continue
-            counts[address] = counts.get(address, 0) + 1
-            if counts[address] <= MAX_FROM_ONE:
-                yield data, address, port
+            if len(self._came) < MAX_WAITING:
+                self._came.append((data, address, port))
+        self._readable.set()
+
+    async def _wait(self, seconds: float) -> None:
+        # Not the receiving itself is given up at the end of the time: a datagram could be lost by that.
+        self._readable.clear()
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(max(seconds, 0)):
+                await self._readable.wait()
 
 
 def broadcast_of(source: str, network: str) -> str:
