@@ -15,3 +15,4 @@ from netloom_server.config.settings import *  # noqa: E402, F403
 DATABASES["default"]["TEST"] = {"NAME": f"{_folder}/test.sqlite3"}  # noqa: F405
 
 OWNER_TOKEN = "the-owner-of-the-folder"
+ALLOWED_HOSTS = [*ALLOWED_HOSTS, "testserver"]  # noqa: F405

@@ -15,14 +15,17 @@ import io
 import os
 import tempfile
 import zipfile
+import zlib
 from dataclasses import asdict, dataclass, field
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any, Literal
 
 import bagit
 import orjson
+from pydantic import Field, TypeAdapter, ValidationError
 
-from netloom_core.documents.tree import Document, canonical, digest
+from netloom_core.documents.tree import MAX_DEPTH, Document, canonical, deeper_than, digest
 from netloom_core.errors import ArchiveDamaged
 
 FORMAT = 1
@@ -30,30 +33,41 @@ SEAL = b"netloom-seal sha256 "
 SEAL_BYTES = len(SEAL) + 64
 MAX_ARCHIVE = 200_000_000  # bytes, zipped and unzipped; a zip bomb ends here
 MAX_FILES = 50_000
+EARLIEST = datetime(1990, 1, 1, tzinfo=UTC)
 EPOCH = (1980, 1, 1, 0, 0, 0)
+# What the libraries raise for bytes that are no archive, or an encrypted one.
+DAMAGED = (
+    zipfile.BadZipFile, bagit.BagError, OSError, EOFError, NotImplementedError, zlib.error, RuntimeError,
+)  # fmt: skip
 HINT = "Nothing was taken from it. Use another copy of the archive."
+
+
+Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 
 
 @dataclass(frozen=True)
 class ArchivedBackup:
-    """One backup of one device. `taken` is ISO 8601; digests name documents of the archive."""
+    """One backup of one device. `taken` is ISO 8601 with its zone; digests name documents of the archive."""
 
-    id: str
-    device: str
-    name: str
-    maker: str
-    model: str
-    serial: str
-    profile: str
-    firmware: str
-    line: str
-    address: str
-    taken: str
-    by: str
+    id: Annotated[str, Field(pattern=r"^[0-9A-Za-z_-]{1,12}$")]
+    device: Annotated[str, Field(max_length=12)]
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    maker: Annotated[str, Field(max_length=120)]
+    model: Annotated[str, Field(max_length=120)]
+    serial: Annotated[str, Field(max_length=120)]
+    profile: Annotated[str, Field(max_length=60)]
+    firmware: Annotated[str, Field(max_length=60)]
+    line: Annotated[str, Field(max_length=80)]
+    address: Annotated[str, Field(max_length=64)]
+    taken: Annotated[str, Field(max_length=40)]
+    by: Annotated[str, Field(max_length=150)]
     baseline: bool
-    label: str
-    running: str
-    startup: str
+    label: Annotated[str, Field(max_length=120)]
+    running: Digest
+    startup: Digest | Literal[""]
+
+
+BACKUPS = TypeAdapter(list[ArchivedBackup])
 
 
 @dataclass
@@ -120,7 +134,7 @@ def read_archive(data: bytes) -> Archive:
             _unpack(data, Path(folder))
             bagit.Bag(folder).validate()
             return _contents(Path(folder) / "data")
-        except (zipfile.BadZipFile, bagit.BagError, OSError, EOFError, NotImplementedError) as error:
+        except DAMAGED as error:
             raise ArchiveDamaged(f"The archive is damaged: {error}", HINT) from error
         except (ValueError, KeyError, TypeError) as error:
             raise ArchiveDamaged(f"The archive's manifest is not as it should be: {error}", HINT) from error
@@ -141,14 +155,37 @@ def _unpack(data: bytes, folder: Path) -> None:
                 target.write_bytes(inner.read(member.file_size + 1)[: member.file_size])
 
 
+def _listed(data: Any) -> list[ArchivedBackup]:
+    try:
+        return BACKUPS.validate_json(orjson.dumps(data), strict=True)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(map(str, first["loc"]))
+        text = f"The archive's list of backups is not as it should be at {where}: {first['msg']}."
+        raise ArchiveDamaged(text, HINT) from error
+
+
+def _check_time(backup: ArchivedBackup) -> None:
+    taken = datetime.fromisoformat(backup.taken)
+    latest = datetime.now(UTC) + timedelta(days=1)  # clocks differ; what sorts as newest must not lie ahead
+    if taken.tzinfo is None or not EARLIEST <= taken <= latest:
+        raise ArchiveDamaged(f"The archive's backup of {backup.name} says it was taken at {backup.taken}.", HINT)
+
+
 def _contents(payload: Path) -> Archive:
     manifest: dict[str, Any] = orjson.loads((payload / "manifest.json").read_bytes())
     if manifest["format"] != FORMAT:
         raise ArchiveDamaged(f"The archive has format {manifest['format']}; this Netloom reads {FORMAT}.", HINT)
-    backups = [ArchivedBackup(**item) for item in manifest["backups"]]
+    backups = _listed(manifest["backups"])
+    for backup in backups:
+        _check_time(backup)
+    if len({backup.id for backup in backups}) < len(backups):
+        raise ArchiveDamaged("The archive has two backups of one id.", HINT)
     documents: dict[str, Document] = {}
     for file in (payload / "documents").glob("*.json"):
         document = orjson.loads(file.read_bytes())
+        if not isinstance(document, dict) or deeper_than(document, MAX_DEPTH):
+            raise ArchiveDamaged(f"Document {file.stem[:12]} is no tree of values.", HINT)
         if digest(document) != file.stem:
             raise ArchiveDamaged(f"Document {file.stem[:12]} is not what its digest says.", HINT)
         documents[file.stem] = document
@@ -157,4 +194,4 @@ def _contents(payload: Path) -> Archive:
             if wanted and wanted not in documents:
                 raise ArchiveDamaged(f"Document {wanted[:12]} of {backup.name} is missing.", HINT)
     head = manifest.get("journal")
-    return Archive(str(manifest["installation"]), backups, documents, head if isinstance(head, dict) else {})
+    return Archive(str(manifest["installation"])[:120], backups, documents, head if isinstance(head, dict) else {})

@@ -29,6 +29,21 @@ def digest(document: Document) -> str:
     return hashlib.sha256(canonical(document)).hexdigest()
 
 
+def deeper_than(value: Any, depth: int) -> bool:
+    """Whether objects and lists are nested in it more than so many levels."""
+    level = [value]
+    for _ in range(depth):
+        level = [
+            inner
+            for one in level
+            if isinstance(one, dict | list)
+            for inner in (one.values() if isinstance(one, dict) else one)
+        ]
+        if not level:
+            return False
+    return True
+
+
 def tokens(pointer: str) -> list[str]:
     """Parts of a JSON Pointer, unescaped (RFC 6901 clause 4)."""
     if pointer == "":

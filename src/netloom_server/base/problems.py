@@ -2,15 +2,26 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
-from django.db.utils import OperationalError
-from django.http import Http404
+from django.db.utils import DatabaseError
+from django.http import Http404, HttpRequest, JsonResponse
 from rest_framework import exceptions, status
 from rest_framework.response import Response
 
-from netloom_core.errors import AddressTaken, ArchiveDamaged, DeviceError, LinkError, NetloomError, NoAnswer, StalePlan
+from netloom_core.errors import (
+    AddressTaken,
+    ArchiveDamaged,
+    DeviceError,
+    LinkError,
+    NetloomError,
+    NoAnswer,
+    StalePlan,
+    StoreTrouble,
+)
+from netloom_server.base.forms import TooLarge
 
 
 class NotFound(NetloomError):
@@ -32,10 +43,16 @@ STATUS: list[tuple[type[NetloomError], int]] = [
     (AddressTaken, status.HTTP_409_CONFLICT),
     (StalePlan, status.HTTP_409_CONFLICT),
     (ArchiveDamaged, status.HTTP_422_UNPROCESSABLE_ENTITY),
+    (TooLarge, status.HTTP_413_REQUEST_ENTITY_TOO_LARGE),
+    (StoreTrouble, status.HTTP_503_SERVICE_UNAVAILABLE),
     (NoAnswer, status.HTTP_502_BAD_GATEWAY),
     (DeviceError, status.HTTP_502_BAD_GATEWAY),
     (LinkError, status.HTTP_502_BAD_GATEWAY),
 ]
+
+
+def answer(code: str, message: str, hint: str, status_code: int) -> JsonResponse:
+    return JsonResponse(body(code, message, hint), status=status_code)
 
 
 def body(code: str, message: str, hint: str) -> dict[str, Any]:
@@ -66,8 +83,84 @@ def as_response(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response(body("no-right", text, "Ask a lead to do it or to change your role."), 403)
     if isinstance(error, Http404 | exceptions.NotFound):
         return Response(body("not-found", "There is no such thing here.", "It may have been removed meanwhile."), 404)
-    if isinstance(error, OperationalError) and "locked" in str(error):
-        return Response(body("busy", "The records are busy just now; nothing was changed.", "Try again."), 503)
+    if isinstance(error, DatabaseError):
+        return Response(body(*disk_trouble(error)), 503)
     if isinstance(error, exceptions.APIException):
-        return Response(body("request", str(error.detail), "Look at the request."), error.status_code)
+        return Response(body("request", _validation(error.detail), "Look at the request."), error.status_code)
     return None
+
+
+def disk_trouble(error: DatabaseError) -> tuple[str, str, str]:
+    """Code, message and hint of what the database says; whatever was asked for was not done."""
+    text = str(error).lower()
+    for part, told in DISK.items():
+        if part in text:
+            return told
+    return (
+        "records",
+        "The records could not be used; nothing was changed.",
+        "Run `netloom doctor`, which looks at them.",
+    )
+
+
+DISK = {
+    "locked": (
+        "busy",
+        "Another program holds the records just now; nothing was changed.",
+        "Try again. If it stays, close the program that has the data folder's database open.",
+    ),
+    "disk is full": (
+        "disk-full",
+        "The disk of the data folder is full; nothing was changed.",
+        "Make room on it. Work goes on by itself then; nothing that was said to be kept is lost.",
+    ),
+    "readonly": (
+        "read-only",
+        "The data folder cannot be written; nothing was changed.",
+        "Make it writable for the user that the server runs as. `netloom doctor` says which files.",
+    ),
+    "disk i/o": (
+        "disk",
+        "The disk of the data folder does not work as it should; nothing was changed.",
+        "Look at the disk, and copy the data folder's `copies` to another one.",
+    ),
+    "malformed": (
+        "damaged",
+        "The database is damaged; nothing was changed.",
+        "Stop the server and put a safe copy back: `netloom copies`, then `netloom put-back COPY`.",
+    ),
+    "not a database": (
+        "damaged",
+        "The database is damaged; nothing was changed.",
+        "Stop the server and put a safe copy back: `netloom copies`, then `netloom put-back COPY`.",
+    ),
+}
+
+
+# What Django answers outside of the API's views, in the API's form
+
+
+def not_found(request: HttpRequest, rest: str = "", exception: Exception | None = None) -> JsonResponse:
+    return answer("not-found", "There is no such thing here.", "Look at the address.", 404)
+
+
+def bad_request(request: HttpRequest, exception: Exception | None = None) -> JsonResponse:
+    return answer("request", "The request is none that can be read.", "Look at its address, headers and host.", 400)
+
+
+def forbidden(request: HttpRequest, reason: str = "", exception: Exception | None = None) -> JsonResponse:
+    return answer("no-right", "The page that asked is not one of this server's, or is too old.", "Load it again.", 403)
+
+
+def failed(request: HttpRequest) -> JsonResponse:
+    error = sys.exc_info()[1]
+    if isinstance(error, DatabaseError):
+        return answer(*disk_trouble(error), 503)
+    hint = "Nothing that was saved is lost. The server's log says more; try again."
+    return answer("own-fault", "Netloom made a mistake of its own.", hint, 500)
+
+
+def locked_out(request: HttpRequest, credentials: Any = None, *args: Any, **kwargs: Any) -> JsonResponse:
+    """Signing in was wrong too often, for this name or from this place."""
+    hint = "Wait a quarter of an hour, or ask a lead for a one-time link."
+    return answer("locked-out", "Too many wrong attempts to sign in.", hint, 429)

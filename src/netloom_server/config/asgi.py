@@ -9,4 +9,8 @@ django.setup(set_prefix=False)
 
 from django.core.handlers.asgi import ASGIHandler  # noqa: E402
 
-application = ASGIHandler()
+from netloom_core.backup.archive import MAX_ARCHIVE  # noqa: E402
+from netloom_server.base.uploads import BodyLimit  # noqa: E402
+
+ARCHIVES = ("/api/backups/import", "/api/backups/check")
+application = BodyLimit(ASGIHandler(), dict.fromkeys(ARCHIVES, MAX_ARCHIVE))

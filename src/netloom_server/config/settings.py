@@ -26,7 +26,7 @@ def _kept_secret(name: str) -> str:
 
 SECRET_KEY = _kept_secret("session.key")
 DEBUG = False
-ALLOWED_HOSTS = os.environ.get("NETLOOM_HOSTS", "127.0.0.1,localhost,[::1],testserver").split(",")
+ALLOWED_HOSTS = os.environ.get("NETLOOM_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -83,7 +83,10 @@ AUTH_PASSWORD_VALIDATORS = [
 ]
 AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = 0.25  # hours
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]
+AXES_LOCKOUT_CALLABLE = "netloom_server.base.problems.locked_out"
+AXES_RESET_ON_SUCCESS = True
+AXES_CLIENT_IP_CALLABLE = "netloom_server.accounts.authentication.source_of"
 AXES_VERBOSE = False
 
 STATIC_URL = "/static/"
@@ -98,6 +101,7 @@ SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 14 * 24 * 3600
 CSRF_COOKIE_NAME = "netloom_csrf"
 CSRF_COOKIE_SAMESITE = "Lax"
+CSRF_FAILURE_VIEW = "netloom_server.base.problems.forbidden"
 X_FRAME_OPTIONS = "DENY"
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
@@ -111,7 +115,7 @@ REST_FRAMEWORK = {
     ],
     "DEFAULT_PERMISSION_CLASSES": ["netloom_server.accounts.permissions.ByRole"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
-    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_PARSER_CLASSES": ["netloom_server.base.forms.BoundedJson"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "netloom_server.base.problems.as_response",
     "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",

@@ -9,10 +9,16 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 
 from netloom_server.accounts.api import people as accounts
 from netloom_server.backups.api import backups
+from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
 from netloom_server.installation.api import devices as installation
 from netloom_server.installation.api import lines, survey
 from netloom_server.runs.api import events, journal, runs
+
+handler400 = "netloom_server.base.problems.bad_request"
+handler403 = "netloom_server.base.problems.forbidden"
+handler404 = "netloom_server.base.problems.not_found"
+handler500 = "netloom_server.base.problems.failed"
 
 
 @ensure_csrf_cookie
@@ -76,5 +82,6 @@ urlpatterns = [
     path("api/backups/check/<str:name>", backups.CheckView.as_view()),
     path("api/backups/<str:ident>", backups.BackupView.as_view()),
     path("report", backups.report),
+    path("api/<path:rest>", problems.not_found),
     re_path(r"^(?!api/|static/).*$", page),
 ]

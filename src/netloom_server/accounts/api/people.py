@@ -20,6 +20,7 @@ from rest_framework.views import APIView
 
 from netloom_core.errors import RequestError
 from netloom_server.accounts.models import Role, SignInLink, User
+from netloom_server.base.forms import Form
 from netloom_server.base.problems import Conflict, NotFound, body
 
 
@@ -30,18 +31,18 @@ class PersonSerializer(serializers.ModelSerializer):
         read_only_fields = ["id", "username"]
 
 
-class SignInSerializer(serializers.Serializer):
+class SignInSerializer(Form):
     username = serializers.CharField(max_length=150)
     password = serializers.CharField(max_length=200)
 
 
-class NewPersonSerializer(serializers.Serializer):
+class NewPersonSerializer(Form):
     username = serializers.RegexField(r"^[\w.@+-]{1,64}$", max_length=64)
     role = serializers.ChoiceField(Role.choices)
     password = serializers.CharField(max_length=200)
 
 
-class LinkSerializer(serializers.Serializer):
+class LinkSerializer(Form):
     path = serializers.CharField()
 
 

@@ -17,17 +17,20 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from netloom_core.backup.archive import MAX_ARCHIVE, read_archive, write_archive
-from netloom_core.errors import ArchiveDamaged, RequestError
+from netloom_core.backup.archive import MAX_ARCHIVE, Archive, ArchivedBackup, write_archive
+from netloom_core.errors import RequestError
 from netloom_server.accounts.models import Role
 from netloom_server.backups.models import Backup
 from netloom_server.backups.services import backups as services
 from netloom_server.backups.services.report import report_of
+from netloom_server.base.apart import read_apart
+from netloom_server.base.forms import Form, checked
 from netloom_server.base.paging import page_of
+from netloom_server.base.uploads import uploaded
 from netloom_server.host.engine import engine
 
 
-class BackupSerializer(serializers.Serializer):
+class BackupSerializer(Form):
     id = serializers.CharField()
     device = serializers.CharField(allow_null=True)
     name = serializers.CharField()
@@ -46,29 +49,29 @@ class BackupSerializer(serializers.Serializer):
         return {**super().get_fields(), "label": serializers.CharField()}
 
 
-class BackupsSerializer(serializers.Serializer):
+class BackupsSerializer(Form):
     backups = BackupSerializer(many=True)
     next = serializers.CharField(allow_null=True)
 
 
-class PairSerializer(serializers.Serializer):
+class PairSerializer(Form):
     path = serializers.CharField()
     first = serializers.JSONField(allow_null=True)
     second = serializers.JSONField(allow_null=True)
 
 
-class ComparisonSerializer(serializers.Serializer):
+class ComparisonSerializer(Form):
     first = BackupSerializer()
     second = BackupSerializer()
     differences = PairSerializer(many=True)
 
 
-class EditBackupSerializer(serializers.Serializer):
+class EditBackupSerializer(Form):
     def get_fields(self) -> dict[str, serializers.Field]:
         return {"label": serializers.CharField(max_length=120, allow_blank=True)}
 
 
-class ArchiveSerializer(serializers.Serializer):
+class ArchiveSerializer(Form):
     whole = serializers.BooleanField()
     installation = serializers.CharField()
     backups = serializers.IntegerField()
@@ -93,9 +96,7 @@ class BackupView(APIView):
     @extend_schema(request=EditBackupSerializer, responses=BackupSerializer)
     def patch(self, request: Request, ident: str) -> Response:
         backup = services.find_backup(ident)
-        form = EditBackupSerializer(data=request.data)
-        form.is_valid(raise_exception=True)
-        backup.label = form.validated_data["label"]
+        backup.label = checked(EditBackupSerializer, request)["label"]
         backup.save(update_fields=["label"])
         return Response(services.backup_as_dict(backup))
 
@@ -130,13 +131,11 @@ class ExportView(APIView):
             return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="application/zip")
 
 
-def _uploaded(request: Request) -> bytes:
-    parts = request.data
-    upload = parts.get("file") if isinstance(parts, dict) else None
-    if upload is None or upload.size > MAX_ARCHIVE:
-        raise ArchiveDamaged("There is no archive in the request, or it is too large.", "Choose a Netloom archive.")
-    data: bytes = upload.read()
-    return data
+def _read(request: Request) -> Archive:
+    with uploaded(request, MAX_ARCHIVE) as path:
+        found = read_apart("archive", path)
+    backups = [ArchivedBackup(**backup) for backup in found["backups"]]
+    return Archive(found["installation"], backups, found["documents"], found["journal"])
 
 
 class ImportView(APIView):
@@ -145,7 +144,7 @@ class ImportView(APIView):
 
     @extend_schema(request={"application/zip": OpenApiTypes.BINARY}, responses=ArchiveSerializer)
     def post(self, request: Request, name: str = "") -> Response:
-        archive = read_archive(_uploaded(request))
+        archive = _read(request)
         added, _ = services.from_archive(archive)
         engine().events.put("backup", {})
         return Response(
@@ -165,7 +164,7 @@ class CheckView(APIView):
 
     @extend_schema(request={"application/zip": OpenApiTypes.BINARY}, responses=ArchiveSerializer)
     def post(self, request: Request, name: str = "") -> Response:
-        archive = read_archive(_uploaded(request))
+        archive = _read(request)
         return Response(
             {
                 "whole": True,

@@ -24,10 +24,10 @@ from netloom_core.links.interfaces import is_loopback
 from netloom_core.model.device import Credentials
 from netloom_server.accounts.models import Role
 from netloom_server.accounts.permissions import has_role
+from netloom_server.base.forms import Form, checked
 from netloom_server.base.problems import NotFound
 from netloom_server.consoles.models import ConsoleLog, HostKey
 from netloom_server.host.engine import engine
-from netloom_server.installation.api.devices import checked
 from netloom_server.installation.api.lines import find_line
 from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services import present, records
@@ -38,7 +38,7 @@ ENTRIES_SHOWN = 4000
 OPEN_S = 25.0
 
 
-class OpenSerializer(serializers.Serializer):
+class OpenSerializer(Form):
     """A device, or a serial line. User and password are for SSH, are used once and not kept."""
 
     device = serializers.CharField(max_length=200, required=False, allow_blank=True)
@@ -50,20 +50,20 @@ class OpenSerializer(serializers.Serializer):
     forget_key = serializers.BooleanField(required=False, default=False)
 
 
-class ConsoleSerializer(serializers.Serializer):
+class ConsoleSerializer(Form):
     id = serializers.CharField()
     title = serializers.CharField()
     kind = serializers.CharField()
     settings = serializers.CharField()
 
 
-class TypedSerializer(serializers.Serializer):
+class TypedSerializer(Form):
     """`data` is base64 of the bytes."""
 
     data = serializers.CharField(max_length=MAX_TYPED * 2)  # type: ignore[assignment]
 
 
-class LogSerializer(serializers.Serializer):
+class LogSerializer(Form):
     id = serializers.CharField()
     title = serializers.CharField()
     kind = serializers.CharField()
@@ -72,7 +72,7 @@ class LogSerializer(serializers.Serializer):
     ended = serializers.DateTimeField(allow_null=True)
 
 
-class EntrySerializer(serializers.Serializer):
+class EntrySerializer(Form):
     time = serializers.DateTimeField()
     direction = serializers.CharField()
     data = serializers.CharField()  # type: ignore[assignment]

@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from netloom_core.errors import RequestError
 from netloom_server.accounts.models import Role
+from netloom_server.base.forms import checked
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.base.sealing import seal
 from netloom_server.host.engine import engine
@@ -21,13 +22,6 @@ from netloom_server.installation.api import shapes
 from netloom_server.installation.models import Area, Credential, Device, Installation, Line
 from netloom_server.installation.services import decisions, fitting, present, records
 from netloom_server.runs.models import LIVE, Lease
-
-
-def checked(serializer: Any, request: Request) -> dict[str, Any]:
-    form = serializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    data: dict[str, Any] = form.validated_data
-    return data
 
 
 def devices_answer(request: Request) -> HttpResponseBase:

@@ -15,11 +15,11 @@ from netloom_core.addressing.conflicts import free_addresses
 from netloom_core.links.ports import all_ports, holder_of
 from netloom_server.accounts.models import Role
 from netloom_server.accounts.permissions import has_role
+from netloom_server.base.forms import checked
 from netloom_server.base.problems import Conflict, NoRight, NotFound
 from netloom_server.host.engine import engine
 from netloom_server.installation.api import shapes
 from netloom_server.installation.api import survey_shapes as survey
-from netloom_server.installation.api.devices import checked
 from netloom_server.installation.models import Line
 from netloom_server.installation.services import access, decisions, lines, present
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
+from netloom_server.base.forms import Form
 from netloom_server.runs.api.shapes import ChangeSerializer
 
 
-class AreaSerializer(serializers.Serializer):
+class AreaSerializer(Form):
     id = serializers.IntegerField()
     name = serializers.CharField()
 
@@ -15,7 +16,7 @@ class AreaSerializer(serializers.Serializer):
         return {**super().get_fields(), "parent": serializers.IntegerField(allow_null=True)}
 
 
-class MethodSerializer(serializers.Serializer):
+class MethodSerializer(Form):
     """A sweep method on a line, and what it did there last: packets sent, addresses seen, seconds."""
 
     name = serializers.CharField()
@@ -30,12 +31,12 @@ class MethodSerializer(serializers.Serializer):
     notes = serializers.ListField(child=serializers.CharField())
 
 
-class LineAccessSerializer(serializers.Serializer):
+class LineAccessSerializer(Form):
     communities = serializers.IntegerField()
     users = serializers.ListField(child=serializers.CharField())
 
 
-class LineSerializer(serializers.Serializer):
+class LineSerializer(Form):
     id = serializers.CharField()
     name = serializers.CharField()
     kind = serializers.CharField()
@@ -60,7 +61,7 @@ class LineSerializer(serializers.Serializer):
         return {**super().get_fields(), "source": serializers.CharField()}
 
 
-class NewLineSerializer(serializers.Serializer):
+class NewLineSerializer(Form):
     kind = serializers.ChoiceField(["ip", "serial"])
     name = serializers.CharField(max_length=80, required=False, allow_blank=True)
     network = serializers.CharField(max_length=32, required=False)
@@ -71,21 +72,21 @@ class NewLineSerializer(serializers.Serializer):
     parity = serializers.ChoiceField(["N", "E", "O"], required=False, default="N")
 
 
-class OverviewSerializer(serializers.Serializer):
+class OverviewSerializer(Form):
     installation = serializers.CharField()
     areas = AreaSerializer(many=True)
     lines = LineSerializer(many=True)
     last_event = serializers.IntegerField()
 
 
-class PlaceSerializer(serializers.Serializer):
+class PlaceSerializer(Form):
     line = serializers.CharField()
     line_id = serializers.CharField()
     address = serializers.CharField()
     speed = serializers.IntegerField()
 
 
-class OfferSerializer(serializers.Serializer):
+class OfferSerializer(Form):
     """Something that Netloom can do about a reason: `set` a value of a device, in its plan first."""
 
     action = serializers.CharField()
@@ -94,7 +95,7 @@ class OfferSerializer(serializers.Serializer):
     value = serializers.JSONField()
 
 
-class ReasonSerializer(serializers.Serializer):
+class ReasonSerializer(Form):
     reason = serializers.CharField()
     test = serializers.CharField(required=False)
     offer = OfferSerializer(allow_null=True, required=False)
@@ -103,14 +104,14 @@ class ReasonSerializer(serializers.Serializer):
         return {**super().get_fields(), "try": serializers.CharField()}
 
 
-class CountsSerializer(serializers.Serializer):
+class CountsSerializer(Form):
     pending = serializers.IntegerField()
     unkept = serializers.IntegerField()
     drift = serializers.IntegerField()
     lost = serializers.IntegerField()
 
 
-class DeviceSerializer(serializers.Serializer):
+class DeviceSerializer(Form):
     id = serializers.CharField()
     name = serializers.CharField()
     maker = serializers.CharField()
@@ -142,11 +143,11 @@ class DeviceSerializer(serializers.Serializer):
     proven = serializers.DateTimeField(allow_null=True)
 
 
-class DevicesSerializer(serializers.Serializer):
+class DevicesSerializer(Form):
     devices = DeviceSerializer(many=True)
 
 
-class PointSerializer(serializers.Serializer):
+class PointSerializer(Form):
     id = serializers.CharField()
     kind = serializers.CharField()
     state = serializers.CharField()
@@ -158,14 +159,14 @@ class PointSerializer(serializers.Serializer):
         return {**super().get_fields(), "label": serializers.CharField()}
 
 
-class OptionSerializer(serializers.Serializer):
+class OptionSerializer(Form):
     value = serializers.JSONField()
 
     def get_fields(self) -> dict[str, serializers.Field]:
         return {**super().get_fields(), "label": serializers.CharField()}
 
 
-class SettingSerializer(serializers.Serializer):
+class SettingSerializer(Form):
     path = serializers.CharField()
     type = serializers.CharField()
     unit = serializers.CharField()
@@ -188,14 +189,14 @@ class SettingSerializer(serializers.Serializer):
         return {**super().get_fields(), "label": serializers.CharField()}
 
 
-class DifferenceSerializer(serializers.Serializer):
+class DifferenceSerializer(Form):
     path = serializers.CharField()
     baseline = serializers.JSONField(allow_null=True)
     running = serializers.JSONField(allow_null=True)
     kind = serializers.CharField()
 
 
-class SightingSerializer(serializers.Serializer):
+class SightingSerializer(Form):
     line = serializers.CharField()
     interface = serializers.CharField()
     address = serializers.CharField()
@@ -205,14 +206,14 @@ class SightingSerializer(serializers.Serializer):
     run = serializers.CharField()
 
 
-class PhraseSerializer(serializers.Serializer):
+class PhraseSerializer(Form):
     send = serializers.CharField()
 
     def get_fields(self) -> dict[str, serializers.Field]:
         return {**super().get_fields(), "label": serializers.CharField()}
 
 
-class ConsoleOfferSerializer(serializers.Serializer):
+class ConsoleOfferSerializer(Form):
     kind = serializers.CharField()
     port = serializers.IntegerField()
     phrases = PhraseSerializer(many=True)
@@ -239,7 +240,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     sightings = SightingSerializer(many=True)
 
 
-class NewDeviceSerializer(serializers.Serializer):
+class NewDeviceSerializer(Form):
     name = serializers.CharField(max_length=80)
     profile = serializers.CharField(max_length=60)
     line = serializers.CharField(max_length=80)
@@ -247,14 +248,14 @@ class NewDeviceSerializer(serializers.Serializer):
     area = serializers.IntegerField(required=False, allow_null=True)
 
 
-class EditDeviceSerializer(serializers.Serializer):
+class EditDeviceSerializer(Form):
     name = serializers.CharField(max_length=80, required=False)
     area = serializers.IntegerField(required=False, allow_null=True)
     profile = serializers.CharField(max_length=60, required=False, allow_blank=True)
     version = serializers.IntegerField(required=False)
 
 
-class TakeInSerializer(serializers.Serializer):
+class TakeInSerializer(Form):
     """`pattern` names many at once: {n} counts, {model} and {serial} are filled in."""
 
     devices = serializers.ListField(child=serializers.CharField(max_length=200), min_length=1, max_length=2000)
@@ -263,7 +264,7 @@ class TakeInSerializer(serializers.Serializer):
     stands_for = serializers.CharField(max_length=200, required=False, allow_blank=True)
 
 
-class ValueSerializer(serializers.Serializer):
+class ValueSerializer(Form):
     """With `forget` the value is no longer decided here."""
 
     device = serializers.CharField(max_length=200)
@@ -272,40 +273,40 @@ class ValueSerializer(serializers.Serializer):
     forget = serializers.BooleanField(required=False, default=False)
 
 
-class IntendedSerializer(serializers.Serializer):
+class IntendedSerializer(Form):
     changes = ValueSerializer(many=True)
     versions = serializers.DictField(child=serializers.IntegerField(), required=False)
 
 
-class AssignmentSerializer(serializers.Serializer):
+class AssignmentSerializer(Form):
     device = serializers.CharField(max_length=200)
     address = serializers.CharField(max_length=64)
     line = serializers.CharField(max_length=80, required=False, allow_blank=True)
 
 
-class AddressesSerializer(serializers.Serializer):
+class AddressesSerializer(Form):
     assignments = AssignmentSerializer(many=True)
 
 
-class CredentialSerializer(serializers.Serializer):
+class CredentialSerializer(Form):
     user = serializers.CharField(max_length=120, allow_blank=True)
     password = serializers.CharField(max_length=400, allow_blank=True, trim_whitespace=False)
 
 
-class DriveSerializer(serializers.Serializer):
+class DriveSerializer(Form):
     point = serializers.CharField(max_length=60)
     state = serializers.CharField(max_length=30)
 
 
-class StatesSerializer(serializers.Serializer):
+class StatesSerializer(Form):
     states = serializers.DictField(child=serializers.CharField())
 
 
-class FreeSerializer(serializers.Serializer):
+class FreeSerializer(Form):
     addresses = serializers.ListField(child=serializers.CharField())
 
 
-class ProfileSerializer(serializers.Serializer):
+class ProfileSerializer(Form):
     id = serializers.CharField()
     maker = serializers.CharField()
     model = serializers.CharField()

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
-from django.core.files.uploadedfile import UploadedFile
 from drf_spectacular.utils import OpenApiTypes, extend_schema
 from rest_framework.parsers import FileUploadParser
 from rest_framework.request import Request
@@ -15,10 +15,13 @@ from netloom_core.absence.case import who
 from netloom_core.absence.explain import explain
 from netloom_core.errors import RequestError
 from netloom_server.accounts.models import Role
+from netloom_server.base.apart import read_apart
+from netloom_server.base.forms import checked
 from netloom_server.base.problems import Conflict
+from netloom_server.base.tables import MAX_BYTES
+from netloom_server.base.uploads import kept_for_a_moment, uploaded
 from netloom_server.host.engine import engine
 from netloom_server.installation.api import survey_shapes as shapes
-from netloom_server.installation.api.devices import checked
 from netloom_server.installation.api.lines import find_line
 from netloom_server.installation.api.shapes import DevicesSerializer
 from netloom_server.installation.models import Change, Device, Installation
@@ -95,7 +98,8 @@ class ExpectedView(APIView):
     def post(self, request: Request) -> Response:
         """Look at a pasted list; with `plan` also make planned devices of its good rows."""
         data = checked(shapes.ExpectedTextSerializer, request)
-        return Response(_looked_at(data["text"].encode(), "pasted.csv", plan=data["plan"]))
+        with kept_for_a_moment(data["text"].encode()) as path:
+            return Response(_looked_at(path, "pasted.csv", plan=data["plan"]))
 
 
 class ExpectedFileView(APIView):
@@ -108,15 +112,13 @@ class ExpectedFileView(APIView):
     )
     def post(self, request: Request, name: str) -> Response:
         """The same for a CSV or XLSX file; add `?plan=1` to plan."""
-        upload: UploadedFile = request.data["file"]  # type: ignore[call-overload]
-        if (upload.size or 0) > expected.MAX_BYTES:
-            raise RequestError("The file is too large.", "Split it.")
-        return Response(_looked_at(upload.read(), name, plan=bool(request.query_params.get("plan"))))
+        with uploaded(request, MAX_BYTES) as path:
+            return Response(_looked_at(path, name, plan=bool(request.query_params.get("plan"))))
 
 
-def _looked_at(data: bytes, name: str, *, plan: bool) -> dict[str, Any]:
+def _looked_at(path: Path, name: str, *, plan: bool) -> dict[str, Any]:
     library = engine().library
-    rows = expected.rows_of(expected.table_of(data, name), library)
+    rows = expected.rows_of(read_apart("list", path, name), library)
     made = expected.plan(rows, library) if plan else []
     if made:
         engine().events.put("devices", {})

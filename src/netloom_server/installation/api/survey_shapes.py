@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
+from netloom_server.base.forms import Form
 from netloom_server.installation.api.shapes import ReasonSerializer
 
 
-class EditLineSerializer(serializers.Serializer):
+class EditLineSerializer(Form):
     name = serializers.CharField(max_length=80, required=False)
     off = serializers.ListField(child=serializers.CharField(max_length=40), max_length=60, required=False)
     path = serializers.CharField(max_length=400, required=False)
@@ -15,7 +16,7 @@ class EditLineSerializer(serializers.Serializer):
     parity = serializers.ChoiceField(["N", "E", "O"], required=False)
 
 
-class SnmpUserSerializer(serializers.Serializer):
+class SnmpUserSerializer(Form):
     name = serializers.CharField(max_length=32)
     auth = serializers.ChoiceField(["", "MD5", "SHA", "SHA-256"], required=False, default="", allow_blank=True)
     auth_key = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
@@ -31,12 +32,12 @@ class SnmpUserSerializer(serializers.Serializer):
         return attrs
 
 
-class AccessSerializer(serializers.Serializer):
+class AccessSerializer(Form):
     communities = serializers.ListField(child=serializers.CharField(max_length=60), max_length=4)
     users = SnmpUserSerializer(many=True, required=False, default=list)
 
 
-class PortSerializer(serializers.Serializer):
+class PortSerializer(Form):
     path = serializers.CharField()
     title = serializers.CharField()
     vendor = serializers.CharField()
@@ -48,7 +49,7 @@ class PortSerializer(serializers.Serializer):
     held = serializers.CharField()
 
 
-class WhySerializer(serializers.Serializer):
+class WhySerializer(Form):
     """A device on record, or a line and an address."""
 
     device = serializers.CharField(max_length=200, required=False, allow_blank=True)
@@ -56,7 +57,7 @@ class WhySerializer(serializers.Serializer):
     address = serializers.CharField(max_length=64, required=False, allow_blank=True)
 
 
-class ReasonsSerializer(serializers.Serializer):
+class ReasonsSerializer(Form):
     """`there` tells who answers at the address just now, if anybody does."""
 
     name = serializers.CharField()
@@ -64,20 +65,20 @@ class ReasonsSerializer(serializers.Serializer):
     reasons = ReasonSerializer(many=True)
 
 
-class JoinSerializer(serializers.Serializer):
+class JoinSerializer(Form):
     other = serializers.CharField(max_length=200)
 
 
-class PartSerializer(serializers.Serializer):
+class PartSerializer(Form):
     keys = serializers.ListField(child=serializers.CharField(max_length=300), min_length=1, max_length=40)
 
 
-class ExpectedTextSerializer(serializers.Serializer):
+class ExpectedTextSerializer(Form):
     text = serializers.CharField(max_length=2_000_000, trim_whitespace=False)
     plan = serializers.BooleanField(required=False, default=False)
 
 
-class ExpectedRowSerializer(serializers.Serializer):
+class ExpectedRowSerializer(Form):
     row = serializers.IntegerField()
     name = serializers.CharField()
     model = serializers.CharField()
@@ -93,16 +94,16 @@ class ExpectedRowSerializer(serializers.Serializer):
         return {**super().get_fields(), "try": serializers.CharField()}
 
 
-class ExpectedSerializer(serializers.Serializer):
+class ExpectedSerializer(Form):
     rows = ExpectedRowSerializer(many=True)
     planned = serializers.ListField(child=serializers.CharField())
 
 
-class WatchModeSerializer(serializers.Serializer):
+class WatchModeSerializer(Form):
     minutes = serializers.IntegerField(min_value=0, max_value=24 * 60)
 
 
-class ComingSerializer(serializers.Serializer):
+class ComingSerializer(Form):
     time = serializers.DateTimeField()
     device = serializers.CharField()
     name = serializers.CharField()

@@ -6,29 +6,20 @@ Files are untrusted: bounded, no formulas are reckoned, nothing in them is follo
 
 from __future__ import annotations
 
-import csv
-import io
-import zipfile
 from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
-from openpyxl import load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
 
 from netloom_core.errors import NetloomError, RequestError
 from netloom_core.identity.keys import serial_key
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
+from netloom_server.base.tables import MAX_ROWS
 from netloom_server.installation.models import Area, Device, Line, Unit
 from netloom_server.installation.services import decisions
 from netloom_server.installation.services.fitting import fit
 
-MAX_BYTES = 4_000_000
-MAX_UNPACKED = 60_000_000  # of an XLSX, which is a zip
-MAX_ROWS = 2000
-MAX_COLUMNS = 30
-MAX_CELL = 200
 COLUMNS = {
     "name": ("name", "device", "device name", "label", "tag"),
     "model": ("model", "type", "product", "part"),
@@ -55,41 +46,6 @@ class Row:
         blank = dict.fromkeys(COLUMNS, "")
         return {**blank, **self.values, "row": self.number, "profile": self.profile, "device": self.device,
                 "problem": self.problem, "try": self.hint}  # fmt: skip
-
-
-def table_of(data: bytes, name: str) -> list[list[str]]:
-    """Cells of a pasted text, a CSV or an XLSX file. Raises RequestError when it is none."""
-    if len(data) > MAX_BYTES:
-        raise RequestError(f"The list is larger than {MAX_BYTES // 1_000_000} MB.", "Split it.")
-    if data[:4] == b"PK\x03\x04" or name.lower().endswith(".xlsx"):
-        return _from_xlsx(data)
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("cp1252", "replace")
-    first = text.splitlines()[0] if text.strip() else ""
-    delimiter = max("\t;,", key=first.count)
-    try:
-        rows = csv.reader(io.StringIO(text), delimiter=delimiter)
-        return [
-            [cell.strip()[:MAX_CELL] for cell in row[:MAX_COLUMNS]]
-            for row, _ in zip(rows, range(MAX_ROWS + 2), strict=False)
-        ]
-    except csv.Error as error:
-        raise RequestError(f"The list cannot be read as a table: {error}.", "Save it as CSV in UTF-8.") from error
-
-
-def _from_xlsx(data: bytes) -> list[list[str]]:
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            if sum(part.file_size for part in packed.infolist()) > MAX_UNPACKED:
-                raise RequestError("The workbook is too large when unpacked.", "Save the sheet alone, or as CSV.")
-        book = load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
-        sheet = book.worksheets[0]
-        rows = sheet.iter_rows(max_row=MAX_ROWS + 2, max_col=MAX_COLUMNS, values_only=True)
-        return [["" if cell is None else str(cell).strip()[:MAX_CELL] for cell in row] for row in rows]
-    except (zipfile.BadZipFile, InvalidFileException, KeyError, ValueError, IndexError, OSError, SyntaxError) as error:
-        raise RequestError("That is not an XLSX workbook that can be read.", "Save it again, or as CSV.") from error
 
 
 def rows_of(table: list[list[str]], library: Library) -> list[Row]:

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 from netloom_core.errors import RequestError
 from netloom_server.accounts.models import Role
 from netloom_server.base.asked import number
+from netloom_server.base.forms import checked
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.host.engine import engine
 from netloom_server.installation.services.records import names_of
@@ -33,9 +34,7 @@ PAGE = 500
 
 
 def _asked(request: Request) -> Asked:
-    form = WorkSerializer(data=request.data)
-    form.is_valid(raise_exception=True)
-    return Asked(form.validated_data, request.user.get_username(), request, engine().library)
+    return Asked(checked(WorkSerializer, request), request.user.get_username(), request, engine().library)
 
 
 class PlansView(APIView):

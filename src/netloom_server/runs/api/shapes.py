@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
+from netloom_server.base.forms import Form
 from netloom_server.runs.kinds.registry import KINDS
 
 
-class ChangeSerializer(serializers.Serializer):
+class ChangeSerializer(Form):
     path = serializers.CharField()
     to = serializers.JSONField(allow_null=True)
     read_back = serializers.JSONField(required=False)
@@ -16,7 +17,7 @@ class ChangeSerializer(serializers.Serializer):
         return {**super().get_fields(), "from": serializers.JSONField(allow_null=True)}
 
 
-class PlanStepSerializer(serializers.Serializer):
+class PlanStepSerializer(Form):
     device = serializers.CharField()
     name = serializers.CharField()
     action = serializers.CharField()
@@ -25,7 +26,7 @@ class PlanStepSerializer(serializers.Serializer):
     disturbs = serializers.ListField(child=serializers.CharField())
 
 
-class RemarkSerializer(serializers.Serializer):
+class RemarkSerializer(Form):
     """`code` is left-out, no-effect, not-kept, address-taken or later."""
 
     device = serializers.CharField()
@@ -34,7 +35,7 @@ class RemarkSerializer(serializers.Serializer):
     message = serializers.CharField()
 
 
-class PlanSerializer(serializers.Serializer):
+class PlanSerializer(Form):
     """`state` is making, ready, failed or cancelled; `used` is the run that carried it out."""
 
     id = serializers.CharField()
@@ -49,7 +50,7 @@ class PlanSerializer(serializers.Serializer):
     disturbs = serializers.ListField(child=serializers.CharField())
 
 
-class RunStepSerializer(serializers.Serializer):
+class RunStepSerializer(Form):
     ordinal = serializers.IntegerField()
     device = serializers.CharField()
     name = serializers.CharField()
@@ -64,12 +65,12 @@ class RunStepSerializer(serializers.Serializer):
         return {**super().get_fields(), "try": serializers.CharField()}
 
 
-class RunStepsSerializer(serializers.Serializer):
+class RunStepsSerializer(Form):
     steps = RunStepSerializer(many=True)
     next = serializers.IntegerField(allow_null=True)
 
 
-class RunSerializer(serializers.Serializer):
+class RunSerializer(Form):
     id = serializers.CharField()
     kind = serializers.CharField()
     by = serializers.CharField()
@@ -85,7 +86,7 @@ class RunSerializer(serializers.Serializer):
     steps = RunStepSerializer(many=True, required=False)
 
 
-class WorkSerializer(serializers.Serializer):
+class WorkSerializer(Form):
     """What a plan or run is asked for. `plan` is the id of the one that is approved by this."""
 
     kind = serializers.ChoiceField(list(KINDS))
@@ -99,7 +100,7 @@ class WorkSerializer(serializers.Serializer):
     over_later = serializers.BooleanField(required=False, default=False)
 
 
-class JournalEntrySerializer(serializers.Serializer):
+class JournalEntrySerializer(Form):
     id = serializers.IntegerField()
     kind = serializers.CharField()
     time = serializers.DateTimeField()
@@ -116,7 +117,7 @@ class JournalEntrySerializer(serializers.Serializer):
     hash = serializers.CharField()
 
 
-class JournalSerializer(serializers.Serializer):
+class JournalSerializer(Form):
     entries = JournalEntrySerializer(many=True)
     whole = serializers.BooleanField()
     next = serializers.CharField(allow_null=True)

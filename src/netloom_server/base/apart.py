@@ -1,0 +1,96 @@
+"""Reading what strangers made, in a process of its own: bounded in memory, processor time and duration.
+
+`python -m netloom_server.base.apart READER FILE NAME` reads a file and writes JSON; what it is started
+by kills it when it takes too long. A reader is a function of the table below and knows no records.
+"""
+
+from __future__ import annotations
+
+import os
+import resource
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import orjson
+
+from netloom_core.errors import ArchiveDamaged, NetloomError, RequestError
+
+MEMORY = 1_000_000_000  # bytes of address space, of which libraries take most
+LIST_S, ARCHIVE_S = 2.5, 60.0
+MAX_ANSWER = 400_000_000
+PYTHON_PATH = str(Path(__file__).resolve().parents[2])
+
+
+def read_list(path: Path, name: str) -> Any:
+    from netloom_server.base.tables import table_of
+
+    return table_of(path.read_bytes(), name)
+
+
+def read_backups(path: Path, name: str) -> Any:
+    from netloom_core.backup.archive import read_archive
+
+    archive = read_archive(path.read_bytes())
+    backups = [vars(backup) for backup in archive.backups]
+    whole = {"installation": archive.installation, "backups": backups, "journal": archive.journal}
+    return {**whole, "documents": archive.documents}
+
+
+READERS: dict[str, tuple[Callable[[Path, str], Any], float, type[NetloomError]]] = {
+    "list": (read_list, LIST_S, RequestError),
+    "archive": (read_backups, ARCHIVE_S, ArchiveDamaged),
+}
+
+
+def read_apart(reader: str, path: Path, name: str = "") -> Any:
+    """What the reader gives for the file. Raises the reader's kind of error, that says what is wrong."""
+    _, seconds, kind = READERS[reader]
+    words = [sys.executable, "-m", "netloom_server.base.apart", reader, str(path), name[:100]]
+    environment = {"PYTHONPATH": PYTHON_PATH, "PATH": os.environ.get("PATH", ""), "OPENBLAS_NUM_THREADS": "1"}
+    try:
+        done = subprocess.run(  # noqa: S603 - our own module
+            words, env=environment, capture_output=True, timeout=seconds
+        )
+    except subprocess.TimeoutExpired:
+        raise kind(
+            f"The file was not read within {seconds:g} s; nothing was taken from it.",
+            "It may be damaged, or be made to be slow. Save it again, smaller.",
+        ) from None
+    if done.returncode == 0 and len(done.stdout) <= MAX_ANSWER:
+        return orjson.loads(done.stdout)
+    told = _told(done.stdout)
+    if told is None:
+        raise kind(
+            "The file is too large or too entangled to be read; nothing was taken from it.",
+            "Save it again, smaller, or in another form.",
+        )
+    raise kind(told["message"], told["try"])
+
+
+def _told(output: bytes) -> dict[str, str] | None:
+    try:
+        told = orjson.loads(output)["error"]
+    except (ValueError, KeyError, TypeError):
+        return None
+    return {"message": str(told["message"]), "try": str(told["try"])}
+
+
+def main(words: list[str]) -> int:
+    reader, path, name = words
+    read, seconds, _ = READERS[reader]
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    resource.setrlimit(resource.RLIMIT_CPU, (int(seconds) + 1, int(seconds) + 2))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    try:
+        answer, status = orjson.dumps(read(Path(path), name)), 0
+    except NetloomError as error:
+        answer, status = orjson.dumps({"error": {"message": error.message, "try": error.hint}}), 3
+    sys.stdout.buffer.write(answer)
+    return status
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
