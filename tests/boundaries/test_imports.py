@@ -66,7 +66,7 @@ LAYERS = ["base", "config", "records", "services", "host", "api", "start"]
 SERVER = {
     "base": [],
     "config": [],
-    "accounts": ["base"],
+    "accounts": ["base", "host", "runs"],
     "installation": ["base", "accounts", "host", "runs", "backups", "consoles"],
     "runs": ["base", "accounts", "host", "installation", "backups"],
     "backups": ["base", "accounts", "host", "installation", "runs"],

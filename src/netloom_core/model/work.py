@@ -74,7 +74,7 @@ class RunState:
 
 @dataclass(frozen=True)
 class JournalEntry:
-    """What was about to be written (`intent`) or what came of it (`outcome`).
+    """What was about to be written (`intent`), what came of it (`outcome`), or what somebody did here (`act`).
 
     An outcome names its intent by `intent`, and each intent gets one. `changes` holds dicts of
     path, from, to, and in an outcome read_back. Secrets are in it as references only.

@@ -1,4 +1,5 @@
-"""The command line's way in: a token from a file that only the owner of the data folder can read."""
+"""Ways in by a header: the owner's token, from a file that only the owner of the data folder can read, and tokens
+that people made for their scripts."""
 
 from __future__ import annotations
 
@@ -10,14 +11,14 @@ from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework.authentication import BaseAuthentication
 from rest_framework.request import Request
 
-from netloom_server.accounts.models import Role, User
+from netloom_server.accounts.models import User
+from netloom_server.accounts.services import people, tokens
 
 OWNER = "owner"
 
 
 def owner() -> User:
-    user, _ = User.objects.get_or_create(username=OWNER, defaults={"role": Role.LEAD})
-    return user
+    return people.the_owner(OWNER)
 
 
 def source_of(request: HttpRequest) -> str:
@@ -29,10 +30,15 @@ def source_of(request: HttpRequest) -> str:
 class OwnerToken(BaseAuthentication):
     def authenticate(self, request: Request) -> tuple[User, None] | None:
         header = request.headers.get("Authorization", "")
-        expected = getattr(settings, "OWNER_TOKEN", "")
-        if not header.startswith("Bearer ") or not expected:
+        if not header.startswith("Bearer "):
             return None
-        return (owner(), None) if hmac.compare_digest(header[7:].encode(), expected.encode()) else None
+        given = header[7:]
+        if given.startswith(tokens.PREFIX):
+            user = tokens.user_of(given)
+            return (user, None) if user is not None else None
+        expected = getattr(settings, "OWNER_TOKEN", "")
+        good = bool(expected) and hmac.compare_digest(given.encode(), expected.encode())
+        return (owner(), None) if good else None
 
     def authenticate_header(self, request: Request) -> str:
         return "Bearer"

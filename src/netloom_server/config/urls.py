@@ -7,7 +7,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
-from netloom_server.accounts.api import people as accounts
+from netloom_server.accounts.api import people, session
 from netloom_server.backups.api import backups
 from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
@@ -35,11 +35,16 @@ def page(request: HttpRequest) -> HttpResponse | FileResponse:
 
 
 urlpatterns = [
-    path("signin/<str:token>", accounts.sign_in_link),
-    path("api/session", accounts.SessionView.as_view()),
-    path("api/people", accounts.PeopleView.as_view()),
-    path("api/people/<int:pk>", accounts.PersonView.as_view()),
-    path("api/people/<str:username>/link", accounts.LinkView.as_view()),
+    path("signin/<str:token>", session.sign_in_link),
+    path("api/session", session.SessionView.as_view()),
+    path("api/session/password", session.PasswordView.as_view()),
+    path("api/session/second-factor", session.SecondFactorView.as_view()),
+    path("api/session/tokens", session.TokensView.as_view()),
+    path("api/session/tokens/<int:pk>", session.TokenView.as_view()),
+    path("api/people", people.PeopleView.as_view()),
+    path("api/people/<int:pk>", people.PersonView.as_view()),
+    path("api/people/<int:pk>/sessions", people.SessionsView.as_view()),
+    path("api/people/<str:username>/link", people.LinkView.as_view()),
     path("api/overview", installation.OverviewView.as_view()),
     path("api/profiles", installation.ProfilesView.as_view()),
     path("api/lines", lines.LinesView.as_view()),
