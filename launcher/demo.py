@@ -26,6 +26,12 @@ def serve(root: Path, arguments: argparse.Namespace, environment: dict[str, str]
         )
     words = [str(python_of(root)), "-m", "netloom_server.main", "--data", str(arguments.data)]
     words += ["--host", arguments.host, "--port", str(arguments.port)]
+    for option in ("certificate", "key"):
+        if given := getattr(arguments, option):
+            words += [f"--{option}", given]
+    words += [part for name in arguments.name for part in ("--name", name)]
+    words += [part for proxy in arguments.proxy for part in ("--proxy", proxy)]
+    words += ["--no-tls"] if arguments.no_tls else []
     return _until_end([subprocess.Popen(words, env=environment)])
 
 

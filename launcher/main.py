@@ -13,6 +13,8 @@ from launcher.networks import workers
 from launcher.peers import ensure_peers, environment_for
 from launcher.setup import SetupTrouble, ensure_browser, ensure_python, ensure_web, python_of
 
+CARE = ("doctor", "copies", "put-back")
+
 
 def default_data() -> Path:
     given = os.environ.get("NETLOOM_DATA")
@@ -52,7 +54,20 @@ def main(root: Path, words: list[str]) -> int:
     except KeyboardInterrupt:
         return 130
     python = str(python_of(root))
-    os.execve(python, [python, "-m", "netloom_cli", *words], environment)  # noqa: S606
+    # Care of a folder needs no running server; all else is asked of one.
+    module = "netloom_server.care" if _command_of(words) in CARE else "netloom_cli"
+    os.execve(python, [python, "-m", module, *words], environment)  # noqa: S606
+
+
+def _command_of(words: list[str]) -> str:
+    """The command among the words; options of the program stand before it."""
+    skip = False
+    for word in words:
+        if skip or word.startswith("-"):
+            skip = word == "--data" and not skip
+            continue
+        return word
+    return ""
 
 
 def _start_words(first: str, words: list[str]) -> argparse.Namespace:
@@ -64,4 +79,9 @@ def _start_words(first: str, words: list[str]) -> argparse.Namespace:
         parser.add_argument("--network", default="", help="network of the stand-ins (127.20.10.0/24)")
     else:
         parser.add_argument("--host", default="127.0.0.1", help="address to listen at; 127.0.0.1 unless told otherwise")
+        parser.add_argument("--name", action="append", default=[], help="a name by which browsers reach it")
+        parser.add_argument("--certificate", help="PEM file; without one and beyond this computer it makes its own")
+        parser.add_argument("--key", help="PEM file with the certificate's key")
+        parser.add_argument("--no-tls", action="store_true", help="plain HTTP though it is not only for this computer")
+        parser.add_argument("--proxy", action="append", default=[], help="a reverse proxy's address that is believed")
     return parser.parse_args(words)

@@ -93,7 +93,32 @@ def quoted(word: str) -> str:
     return urllib.parse.quote(word, safe="")
 
 
-def send(method: str, url: str, token: str, body: Any = None, content: bytes | None = None) -> tuple[int, bytes]:
+def _connected(url: urllib.parse.SplitResult, certificate: str) -> http.client.HTTPConnection:
+    """To the server; over TLS only to the one whose certificate is in the file. Raises OSError."""
+    if url.scheme != "https":
+        return http.client.HTTPConnection(url.hostname or "", url.port, timeout=CALL_S)
+    import ssl
+
+    wanted = ssl.PEM_cert_to_DER_cert(_first_certificate(Path(certificate).read_text()))
+    trust = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    trust.check_hostname, trust.verify_mode = False, ssl.CERT_NONE  # it is compared as a whole instead
+    connection = http.client.HTTPSConnection(url.hostname or "", url.port, timeout=CALL_S, context=trust)
+    connection.connect()
+    if connection.sock.getpeercert(binary_form=True) != wanted:
+        connection.close()
+        raise OSError("another server answers there")
+    return connection
+
+
+def _first_certificate(text: str) -> str:
+    end = "-----END CERTIFICATE-----"
+    begin = text.index("-----BEGIN CERTIFICATE-----")
+    return text[begin : text.index(end, begin) + len(end)]
+
+
+def send(
+    method: str, url: str, token: str, body: Any = None, content: bytes | None = None, *, certificate: str = ""
+) -> tuple[int, bytes]:
     """One HTTP call on this computer: status and content. Raises OSError when nobody answers.
 
     The standard library's client: it is there at once, where a larger one takes longer to
@@ -104,7 +129,7 @@ def send(method: str, url: str, token: str, body: Any = None, content: bytes | N
     if content is not None:
         headers |= {"Content-Type": "application/zip", "Content-Disposition": "attachment; filename=archive.zip"}
     split = urllib.parse.urlsplit(url)
-    connection = http.client.HTTPConnection(split.hostname or "", split.port, timeout=CALL_S)
+    connection = _connected(split, certificate)
     try:
         target = split.path + (f"?{split.query}" if split.query else "")
         connection.request(method, target, data, headers)
@@ -120,7 +145,8 @@ def call(method: str, path: str, body: Any = None, *, content: bytes | None = No
     """One call of the API. Ends the program with the API's own words when it refuses."""
     server = found_file("server.json", "server")
     try:
-        status, answer = send(method, server["url"] + path, server["token"], body, content)
+        known = server.get("certificate", "")
+        status, answer = send(method, server["url"] + path, server["token"], body, content, certificate=known)
     except OSError:
         fail("not-running", f"The server at {server['url']} does not answer.", "Is it still running? Start it again.")
     if status >= 400:

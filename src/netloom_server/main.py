@@ -1,78 +1,175 @@
 """The server process: one event loop for the web application and the engine.
 
-python -m netloom_server.main --data DIR [--host H] [--port N] [--demo SITE]
+python -m netloom_server.main --data DIR [--host H] [--port N] [--name HOST] [--demo SITE]
 """
 
 from __future__ import annotations
 
 import argparse
 import asyncio
+import contextlib
+import ipaddress
 import json
+import logging
 import os
 import secrets
+import signal
 import socket
+import sqlite3
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-EXIT_REFUSED = 5
+from netloom_server.base.lock import DataInUse, FolderLock
+from netloom_server.care import folder, tls
+
+EXIT_FAILED, EXIT_REFUSED = 1, 5
+LOOPBACK = ("127.0.0.1", "localhost", "::1")
+log = logging.getLogger("netloom.server")
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(description="Runs the Netloom server.")
-    parser.add_argument("--data", type=Path, required=True)
-    parser.add_argument("--host", default="127.0.0.1")
-    parser.add_argument("--port", type=int, default=8440)
-    parser.add_argument("--demo", type=Path, help="seed the records from this site file")
-    arguments = parser.parse_args()
+    arguments = _words()
     data: Path = arguments.data.resolve()
-    data.mkdir(parents=True, exist_ok=True, mode=0o700)
-    os.environ["NETLOOM_DATA"] = str(data)
-    if arguments.host not in ("127.0.0.1", "localhost"):
-        os.environ["NETLOOM_HOSTS"] = "*"
-
-    from netloom_server.base.lock import DataInUse, FolderLock
-
-    lock = FolderLock(data)
+    os.umask(0o077)
     try:
+        data.mkdir(parents=True, exist_ok=True, mode=0o700)
+        lock = FolderLock(data)
         lock.take()
     except DataInUse as error:
-        print(
-            f"Refused: another Netloom server (process {error}) has the data folder {data}. "
+        return refused(
+            f"another Netloom server (process {error}) has the data folder {data}.",
             "Use that one, or stop it, or name another folder with --data.",
-            file=sys.stderr,
         )
-        return EXIT_REFUSED
-    try:
-        listener = socket.create_server((arguments.host, arguments.port))
     except OSError as error:
-        print(
-            f"Refused: port {arguments.port} on {arguments.host} cannot be used ({error.strerror}). "
-            "Choose another with --port.",
-            file=sys.stderr,
-        )
-        return EXIT_REFUSED
+        hint = "Make it writable for this user, make room on its disk, or name another one with --data."
+        return refused(f"the data folder {data} cannot be used: {error.strerror}.", hint)
     try:
-        asyncio.run(serve(arguments, data, listener))
+        return _on(data, arguments)
     finally:
         lock.release()
-    return 0
 
 
-async def serve(arguments: argparse.Namespace, data: Path, listener: socket.socket) -> None:
+def _words() -> argparse.Namespace:
+    parser = argparse.ArgumentParser(description="Runs the Netloom server.")
+    parser.add_argument("--data", type=Path, required=True)
+    parser.add_argument("--host", default="127.0.0.1", help="address to listen at; 127.0.0.1 unless told otherwise")
+    parser.add_argument("--port", type=int, default=8440)
+    parser.add_argument(
+        "--name", action="append", default=[], help="a name by which browsers reach it; may be repeated"
+    )
+    parser.add_argument("--certificate", type=Path, help="PEM file with the certificate, and those above it")
+    parser.add_argument("--key", type=Path, help="PEM file with the certificate's key")
+    parser.add_argument("--no-tls", action="store_true", help="plain HTTP though it is not only for this computer")
+    parser.add_argument("--proxy", action="append", default=[], help="address of a reverse proxy that may be believed")
+    parser.add_argument("--demo", type=Path, help="seed the records from this site file")
+    return parser.parse_args()
+
+
+def refused(message: str, hint: str, status: int = EXIT_REFUSED) -> int:
+    print(f"Refused: {message}\n  Try: {hint}", file=sys.stderr, flush=True)
+    return status
+
+
+def _on(data: Path, arguments: argparse.Namespace) -> int:
+    """Run on a folder that is ours alone; every reason why that cannot be is told in words."""
+    looked = [*folder.make_private(data), *folder.can_be_written(data), *folder.is_whole(folder.database_of(data))]
+    for trouble in looked:
+        if trouble.fatal:
+            return refused(trouble.message, trouble.hint, EXIT_FAILED)
+        print(f"Look: {trouble.message}\n  Try: {trouble.hint}", file=sys.stderr, flush=True)
+    try:
+        listener = socket.create_server((arguments.host, arguments.port))
+    except (OSError, OverflowError) as error:
+        text = f"port {arguments.port} on {arguments.host} cannot be used: {getattr(error, 'strerror', None) or error}."
+        return refused(text, "Choose another with --port.")
+    os.environ["NETLOOM_DATA"] = str(data)
+    names = _names(arguments)
+    os.environ["NETLOOM_HOSTS"] = ",".join(names)
+    try:
+        secure = _certificate(data, arguments, names)
+    except (OSError, ValueError) as error:
+        return refused(f"the certificate cannot be used: {error}", "Look at --certificate and --key.")
+    os.environ["NETLOOM_SECURE"] = "1" if secure else ""
+    try:
+        return asyncio.run(serve(arguments, data, listener, secure))
+    except (sqlite3.Error, OSError) as error:
+        hint = "Look at the disk and the rights of the folder; `netloom doctor` does, too. What was kept is kept."
+        return refused(f"the records could not be used: {error}.", hint, EXIT_FAILED)
+
+
+def _names(arguments: argparse.Namespace) -> list[str]:
+    """The Host headers that are answered: whoever names another one was led here."""
+    names = ["127.0.0.1", "localhost", "[::1]", *arguments.name]
+    if arguments.host not in LOOPBACK:
+        from netloom_core.links.interfaces import all_interfaces
+
+        mine = [one.address for one in all_interfaces()]
+        at = ipaddress.ip_address(arguments.host) if _is_address(arguments.host) else None
+        names += mine if at is not None and at.is_unspecified else [arguments.host]
+        names.append(socket.gethostname())
+    return list(dict.fromkeys(names))
+
+
+def _is_address(text: str) -> bool:
+    with contextlib.suppress(ValueError):
+        ipaddress.ip_address(text)
+        return True
+    return False
+
+
+def _certificate(data: Path, arguments: argparse.Namespace, names: list[str]) -> tuple[Path, Path] | None:
+    """The certificate and its key; None where plain HTTP is spoken: to this computer alone, or when told so."""
+    if arguments.certificate:
+        pair = (arguments.certificate, arguments.key or arguments.certificate)
+    elif arguments.host in LOOPBACK or arguments.no_tls:
+        return None
+    else:
+        pair = tls.own_certificate(data / "keys", [name for name in names if name != "[::1]"])
+    print(f"Certificate's SHA-256 fingerprint: {tls.fingerprint(pair[0])}", flush=True)
+    return pair
+
+
+async def serve(
+    arguments: argparse.Namespace, data: Path, listener: socket.socket, secure: tuple[Path, Path] | None
+) -> int:
     import uvicorn
 
     from netloom_server.config.asgi import application
 
+    class Server(uvicorn.Server):
+        """Ends in order when it is told to, and that is a good end: the signal is not raised again afterwards."""
+
+        @contextlib.contextmanager
+        def capture_signals(self) -> Iterator[None]:
+            loop = asyncio.get_running_loop()
+            for number in (signal.SIGTERM, signal.SIGINT):
+                loop.add_signal_handler(number, self.handle_exit, number, None)
+            try:
+                yield
+            finally:
+                for number in (signal.SIGTERM, signal.SIGINT):
+                    loop.remove_signal_handler(number)
+
+    from netloom_server.care.upgrade import too_new
+
+    if trouble := await asyncio.to_thread(too_new, data):
+        return refused(trouble.message, trouble.hint)
     token = secrets.token_urlsafe(32)
+    found = data / "server.json"
+    if found.exists():
+        print("The last server ended without warning; what it left is settled now.", file=sys.stderr, flush=True)
     link = await asyncio.to_thread(_prepare, arguments, data, token)
     from netloom_server.host.engine import engine
 
     await engine().start()
     port = listener.getsockname()[1]
-    url = f"http://{arguments.host}:{port}"
-    found = data / "server.json"
-    _write_private(found, {"url": f"http://127.0.0.1:{port}", "token": token, "pid": os.getpid()})
+    scheme = "https" if secure else "http"
+    reach = arguments.host if arguments.host not in (*LOOPBACK, "0.0.0.0", "::") else "127.0.0.1"  # noqa: S104
+    url = f"{scheme}://{reach}:{port}"
+    told = {"url": url, "token": token, "pid": os.getpid(), "certificate": str(secure[0]) if secure else ""}
+    _write_private(found, told)
     config = uvicorn.Config(
         application,
         log_level="warning",
@@ -80,31 +177,41 @@ async def serve(arguments: argparse.Namespace, data: Path, listener: socket.sock
         timeout_graceful_shutdown=3,
         access_log=False,
         limit_concurrency=400,
+        proxy_headers=bool(arguments.proxy),
+        forwarded_allow_ips=arguments.proxy or None,
+        ssl_certfile=secure[0] if secure else None,
+        ssl_keyfile=secure[1] if secure else None,
     )
-    server = uvicorn.Server(config)
     print(f"Netloom is at {url}\nSign in once with: {url}/signin/{link}", flush=True)
     try:
-        await server.serve(sockets=[listener])
+        await Server(config).serve(sockets=[listener])
     finally:
-        found.unlink(missing_ok=True)
         await engine().stop()
+        found.unlink(missing_ok=True)
+    return 0
 
 
 def _prepare(arguments: argparse.Namespace, data: Path, token: str) -> str:
     from django.conf import settings
-    from django.core.management import call_command
 
     from netloom_server.accounts.authentication import owner
     from netloom_server.accounts.models import SignInLink
+    from netloom_server.care.upgrade import bring_up
     from netloom_server.host.engine import engine
+    from netloom_server.runs.models import LIVE, Run
+    from netloom_server.runs.services.journal import open_intents
 
     settings.OWNER_TOKEN = token
     settings.LOOPBACK_ONLY = bool(arguments.demo)
-    call_command("migrate", verbosity=0, interactive=False)
+    bring_up(data)
     if arguments.demo:
         from netloom_server.demo import seed
 
         seed(arguments.demo, data / "standins", engine().library)
+    runs, intents = Run.objects.filter(state__in=LIVE).count(), len(open_intents())
+    if runs or intents:
+        text = f"{runs} runs were under way and go on now; {intents} writes are settled by looking at the devices."
+        print(text, file=sys.stderr, flush=True)
     return SignInLink.make(owner())
 
 

@@ -62,16 +62,17 @@ ONLY = {
     "engine": {"drivers.abilities"},
 }
 # The server's layers, lowest first, and for each of its folders which others it may know.
-LAYERS = ["base", "config", "records", "services", "host", "api", "start"]
+LAYERS = ["base", "care", "config", "records", "services", "host", "api", "start"]
 SERVER = {
     "base": [],
+    "care": ["base"],
     "config": [],
     "accounts": ["base", "host", "runs"],
     "installation": ["base", "accounts", "host", "runs", "backups", "consoles"],
     "runs": ["base", "accounts", "host", "installation", "backups"],
     "backups": ["base", "accounts", "host", "installation", "runs"],
     "consoles": ["base", "accounts", "host", "installation"],
-    "host": ["base", "installation", "runs", "backups", "consoles"],
+    "host": ["base", "care", "installation", "runs", "backups", "consoles"],
 }
 # Codecs and plans never wait and never touch the world.
 PURE = [
@@ -172,7 +173,7 @@ def layer_of(name: str) -> str:
     first, *rest = name.removeprefix("netloom_server").strip(".").split(".")
     if first in ("", "main", "demo") or name in ("netloom_server.config.urls", "netloom_server.config.asgi"):
         return "start"
-    if first in ("base", "config", "host"):
+    if first in ("base", "care", "config", "host"):
         return first
     if rest[:1] == ["models"] or "migrations" in rest:
         return "records"

@@ -6,10 +6,15 @@ import asyncio
 import concurrent.futures
 import contextlib
 import contextvars
+import logging
+import sqlite3
 from collections.abc import Callable, Coroutine
+from datetime import timedelta
+from pathlib import Path
 from typing import Any, TypeVar
 
 from django.conf import settings
+from django.utils import timezone
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
@@ -19,6 +24,7 @@ from netloom_core.errors import NetloomError, RequestError, StoreTrouble
 from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
+from netloom_server.care import copies
 from netloom_server.host.desk import Desk
 from netloom_server.host.events import EventHub
 from netloom_server.host.journal import RecordJournal
@@ -28,6 +34,8 @@ from netloom_server.installation.services.roster import Roster
 
 Result = TypeVar("Result")
 CALL_S = 30.0
+FIRST_COPY_S = 120.0
+log = logging.getLogger("netloom.host")
 
 
 class Engine:
@@ -53,6 +61,7 @@ class Engine:
     async def start(self) -> None:
         self._loop = asyncio.get_running_loop()
         self.core.keep("the event writer", self.events.run)
+        self.core.keep("safe copies", self._copies)
         await self.core.start()
 
     def _locate(self, line: Line) -> str:
@@ -74,6 +83,18 @@ class Engine:
         with contextlib.suppress(StoreTrouble):  # browsers load everything anew at the next start anyway
             await self.events.flush()
         self.owners.close()
+
+    async def _copies(self) -> None:
+        """A safe copy each day, and one soon after the start where there is none of the last day."""
+        data = Path(settings.DATA)
+        while True:
+            await asyncio.sleep(FIRST_COPY_S)
+            newest = next((copy.taken for copy in copies.listed(data) if copy.why == "daily"), None)
+            if newest is None or not timedelta(0) <= timezone.now() - newest < timedelta(days=1):
+                try:
+                    await asyncio.to_thread(copies.make, data, "daily")
+                except (OSError, sqlite3.Error) as error:
+                    log.error("no safe copy of the database could be made: %s. It is tried again.", error)
 
     def spawn(self, work: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
         """Let something go on beside; from the engine's loop."""
