@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -18,6 +19,25 @@ class Holder:
     line: str
     address: str
     planned: bool = False
+
+
+class Holders:
+    """Everybody on some lines, found by address; follows plans as they are made."""
+
+    def __init__(self, holders: Iterable[Holder]) -> None:
+        self._at: dict[tuple[str, str], list[Holder]] = defaultdict(list)
+        for holder in holders:
+            self._at[holder.line, holder.address].append(holder)
+
+    def at(self, line: str, address: str) -> list[Holder]:
+        return self._at.get((line, address), [])
+
+    def plan(self, device: str, name: str, line: str, before: str, after: str) -> None:
+        """The device was planned at one address, and is planned at another one now."""
+        if before:
+            here = self._at[line, before]
+            here[:] = [one for one in here if not (one.device == device and one.planned)]
+        self._at[line, after].append(Holder(device, name, line, after, planned=True))
 
 
 def check_address(line: Line, address: str, device: str, holders: Iterable[Holder]) -> None:

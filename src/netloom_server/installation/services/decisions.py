@@ -11,7 +11,7 @@ from typing import Any
 
 from django.db import transaction
 
-from netloom_core.addressing.conflicts import Holder, check_address
+from netloom_core.addressing.conflicts import Holder, Holders, check_address
 from netloom_core.documents.tree import MISSING, get, put, remove
 from netloom_core.errors import RequestError
 from netloom_core.identity.keys import best_key
@@ -24,7 +24,7 @@ from netloom_server.base.problems import Conflict
 from netloom_server.base.sealing import seal
 from netloom_server.installation.models import Area, Device, Line, Secret
 from netloom_server.installation.services.fitting import fit, merge, unit_of
-from netloom_server.installation.services.records import recount, resolve
+from netloom_server.installation.services.records import recount, recount_all, resolve, resolve_all
 
 FORGET: Any = object()
 
@@ -71,36 +71,46 @@ def set_intended(
     """
     by_device: dict[str, list[tuple[str, Any]]] = defaultdict(list)
     devices: dict[str, Device] = {}
+    found = resolve_all(word for word, _, _ in changes)
     for word, path, value in changes:
-        device = devices.get(word) or resolve(word)
-        devices[word] = device
+        device = devices.setdefault(found[word].id, found[word])
         by_device[device.id].append((path, value))
-    result = []
-    for device in {d.id: d for d in devices.values()}.values():
+    taken: dict[str, Holders] = {}  # by line
+    for device in devices.values():
         stated = (versions or {}).get(device.id)
         if stated is not None and stated != device.version:
             raise Conflict(
                 f"Somebody else changed {device.name} while you did. Nothing of your change was saved.",
                 "Look at the new values, then make your change again.",
             )
-        profile = profile_of(device, library)
-        intended = copy.deepcopy(device.intended)
-        for path, value in by_device[device.id]:
-            if value is FORGET:
-                remove(intended, path)
-                continue
-            good = checked(profile, path, value)
-            if profile.by_path[path].role == "address" and device.line is not None:
-                check_address(device.line.as_core(), str(good), device.id, holders(library, device.line))
-            if profile.by_path[path].type == "secret":
-                good = _kept_secret(device, good, by)
-            put(intended, path, good)
-        device.intended = intended
+        device.intended = _decided(device, by_device[device.id], taken, library, by)
         device.version += 1
         device.save(update_fields=["intended", "version"])
-        recount(device, library)
-        result.append(device)
-    return result
+    recount_all(list(devices.values()), library)
+    return list(devices.values())
+
+
+def _decided(
+    device: Device, changes: Sequence[tuple[str, Any]], taken: dict[str, Holders], library: Library, by: str
+) -> dict[str, Any]:
+    """The intended values with changes; raises core's errors for values that cannot be."""
+    profile, line = profile_of(device, library), device.line
+    intended = copy.deepcopy(device.intended)
+    for path, value in changes:
+        if value is FORGET:
+            remove(intended, path)
+            continue
+        good = checked(profile, path, value)
+        if profile.by_path[path].role == "address" and line is not None:
+            if line.id not in taken:
+                taken[line.id] = Holders(holders(library, line))
+            core, here = line.as_core(), taken[line.id]
+            check_address(core, str(good), device.id, here.at(line.id, str(good)))
+            here.plan(device.id, device.name, line.id, planned_address(device, profile), str(good))
+        if profile.by_path[path].type == "secret":
+            good = _kept_secret(device, good, by)
+        put(intended, path, good)
+    return intended
 
 
 def _kept_secret(device: Device, text: str, by: str) -> str:
@@ -114,8 +124,9 @@ def set_addresses(assignments: Sequence[tuple[str, str, str]], library: Library)
     """Plan addresses: (device, address, line or empty). All or none, and no two on one address."""
     seen: dict[tuple[str, str], str] = {}
     changes = []
+    found = resolve_all(word for word, _, _ in assignments)
     for word, address, line in assignments:
-        device = resolve(word)
+        device = found[word]
         profile = profile_of(device, library)
         setting = profile.with_role("address")
         if setting is None:

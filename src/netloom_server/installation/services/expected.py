@@ -11,14 +11,17 @@ from typing import Any
 
 from django.db import transaction
 
+from netloom_core.addressing.conflicts import Holders, check_address
+from netloom_core.documents.tree import put
 from netloom_core.errors import NetloomError, RequestError
 from netloom_core.identity.keys import serial_key
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.values import checked
+from netloom_server.base.problems import Conflict
 from netloom_server.base.tables import MAX_ROWS
-from netloom_server.installation.models import Area, Device, Line, Unit
+from netloom_server.installation.models import Area, Device, Fitting, Line, Unit
 from netloom_server.installation.services import decisions
-from netloom_server.installation.services.fitting import fit
 
 COLUMNS = {
     "name": ("name", "device", "device name", "label", "tag"),
@@ -62,11 +65,12 @@ def rows_of(table: list[list[str]], library: Library) -> list[Row]:
     models = _models(library)
     lines = {line.name.casefold(): line for line in Line.objects.all()}
     seen: dict[str, int] = {}
+    records = _Records()
     found = []
     for number, cells in enumerate(table[1:], 2):
         values = {name: cells[at] for name, at in names.items() if at < len(cells) and cells[at]}
         row = Row(number, values)
-        _check(row, models, lines, seen)
+        _check(row, models, lines, records, seen)
         found.append(row)
     return found
 
@@ -88,7 +92,9 @@ def _models(library: Library) -> dict[str, Profile]:
     return found
 
 
-def _check(row: Row, models: dict[str, Profile], lines: dict[str, Line], seen: dict[str, int]) -> None:
+def _check(
+    row: Row, models: dict[str, Profile], lines: dict[str, Line], records: _Records, seen: dict[str, int]
+) -> None:
     values = row.values
     name = values.get("name", "")
     if not name:
@@ -104,9 +110,9 @@ def _check(row: Row, models: dict[str, Profile], lines: dict[str, Line], seen: d
         row.hint = "Write it as on its label, or add a profile."
         return
     row.profile = profile.id if profile else ""
-    known = _known(values)
-    if known is not None:
-        row.device = known.id
+    known = records.of(values)
+    if known:
+        row.device = known
         return
     line = lines.get(values.get("line", "").casefold())
     if line is None and not values.get("line"):
@@ -123,10 +129,21 @@ def _check(row: Row, models: dict[str, Profile], lines: dict[str, Line], seen: d
         row.problem, row.hint = "It names no model.", "A planned device needs one, so that it is known when found."
 
 
-def _known(values: dict[str, str]) -> Device | None:
-    if values.get("serial") and (found := Device.objects.filter(unit__serial__iexact=values["serial"]).first()):
-        return found
-    return Device.objects.filter(name__iexact=values["name"], taken_in=True).first()
+class _Records:
+    """Which record a row means already: by serial number, else by name."""
+
+    def __init__(self) -> None:
+        self._by_serial: dict[str, str] = {}
+        self._by_name: dict[str, str] = {}
+        for ident, name, taken_in, serial in Device.objects.values_list("id", "name", "taken_in", "unit__serial"):
+            if serial:
+                self._by_serial.setdefault(serial.casefold(), ident)
+            if taken_in:
+                self._by_name.setdefault(name.casefold(), ident)
+
+    def of(self, values: dict[str, str]) -> str:
+        serial = values.get("serial", "").casefold()
+        return (self._by_serial.get(serial) if serial else None) or self._by_name.get(values["name"].casefold(), "")
 
 
 def _line_for(address: str, lines: dict[str, Line]) -> Line | None:
@@ -134,45 +151,92 @@ def _line_for(address: str, lines: dict[str, Line]) -> Line | None:
     return fitting[0] if len(fitting) == 1 else None
 
 
-@transaction.atomic
 def plan(rows: list[Row], library: Library) -> list[Device]:
-    """Planned devices of the rows without problems and without records."""
-    made = []
+    """Planned devices of the rows without problems and without records: worked out first, then saved at once."""
+    site = _Site(library)
+    made: list[tuple[Row, Device, Unit | None]] = []
     for row in rows:
         if row.problem or row.device:
             continue
         try:
-            with transaction.atomic():
-                made.append(_planned(row, library))
+            made.append((row, *site.planned(row)))
         except NetloomError as error:
             row.problem, row.hint = error.message, error.hint
-    return made
+    _save([device for _, device, _ in made], [unit for _, _, unit in made if unit is not None], site)
+    for row, device, _ in made:
+        row.device = device.id
+    return [device for _, device, _ in made]
 
 
-def _planned(row: Row, library: Library) -> Device:
-    values = row.values
-    line = Line.objects.get(id=row.line)
-    area = None
-    if values.get("area"):
-        area = Area.objects.filter(name__iexact=values["area"]).first() or Area.objects.create(name=values["area"][:80])
-    profile = library.need(row.profile)
-    serial = values.get("serial", "")
-    device = Device.objects.create(
-        name=decisions.unique_name(values["name"]),
-        profile=row.profile,
-        line=line,
-        area=area,
-        taken_in=True,
-        status="planned",
-    )
-    if serial:
-        key = serial_key(profile.maker, serial, library.maker)
-        fit(device, Unit.objects.create(maker=profile.maker, serial=serial, identity_key=key))
-    if values.get("address"):
-        if profile.with_role("address") is not None:
-            decisions.set_addresses([(device.id, values["address"], "")], library)
-            device.refresh_from_db()
-        device.address, device.speed = values["address"], line.speed if line.kind == "serial" else 0
-        device.save(update_fields=["address", "speed"])
-    row.device = device.id
-    return device
+class _Site:
+    """What the rows are held against, looked up once: names, lines, areas, who has which address."""
+
+    def __init__(self, library: Library) -> None:
+        self._library = library
+        self._lines = {line.id: line for line in Line.objects.all()}
+        self._taken: dict[str, Holders] = {}
+        self.names = _names()
+        self.areas = {area.name.casefold(): area for area in Area.objects.all()}
+        self.new_areas: list[Area] = []
+
+    def planned(self, row: Row) -> tuple[Device, Unit | None]:
+        """The device of a row, and its unit where the serial number is told. Raises NetloomError."""
+        values, line = row.values, self._lines[row.line]
+        profile = self._library.need(row.profile)
+        name = values["name"].strip()[:80]
+        if name.casefold() in self.names:
+            raise Conflict(f"Another device is named {name} already.", "Choose another name.")
+        device = Device(
+            name=name, profile=row.profile, line=line, area=self._area(values), taken_in=True, status="planned"
+        )
+        self._place(device, line, profile, values.get("address", ""))
+        self.names.add(name.casefold())
+        serial = values.get("serial", "")
+        if not serial:
+            return device, None
+        key = serial_key(profile.maker, serial, self._library.maker)
+        device.unit = Unit(maker=profile.maker, serial=serial, identity_key=key)
+        return device, device.unit
+
+    def _area(self, values: dict[str, str]) -> Area | None:
+        name = values.get("area", "")[:80]
+        if not name:
+            return None
+        if name.casefold() not in self.areas:
+            self.areas[name.casefold()] = Area(name=name)
+            self.new_areas.append(self.areas[name.casefold()])
+        return self.areas[name.casefold()]
+
+    def _place(self, device: Device, line: Line, profile: Profile, address: str) -> None:
+        if not address:
+            return
+        setting = profile.with_role("address")
+        if setting is not None:
+            address = str(checked(profile, setting.path, address))
+            taken = self._taken.get(line.id)
+            if taken is None:
+                taken = self._taken[line.id] = Holders(decisions.holders(self._library, line))
+            check_address(line.as_core(), address, device.id, taken.at(line.id, address))
+            taken.plan(device.id, device.name, line.id, "", address)
+            put(device.intended, setting.path, address)
+            device.version = 2
+        device.address, device.speed = address, line.speed if line.kind == "serial" else 0
+
+
+def _names() -> set[str]:
+    return {name.casefold() for name in Device.objects.filter(taken_in=True).values_list("name", flat=True)}
+
+
+@transaction.atomic
+def _save(devices: list[Device], units: list[Unit], site: _Site) -> None:
+    """Raises Conflict where somebody took one of the names meanwhile; then nothing is saved."""
+    mine = {device.name.casefold() for device in devices}
+    if both := mine & _names():
+        raise Conflict(f"Somebody planned {sorted(both)[0]} meanwhile. Nothing was saved.", "Look at the list again.")
+    for area in site.new_areas:
+        area.save()
+    Unit.objects.bulk_create(units)
+    for device in devices:
+        device.area_id = device.area.pk if device.area else None
+    Device.objects.bulk_create(devices)
+    Fitting.objects.bulk_create(Fitting(device=device, unit=device.unit) for device in devices if device.unit)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
@@ -22,6 +23,7 @@ from netloom_server.base.sealing import unseal
 from netloom_server.installation.models import Device
 
 MAX_WORD = 200
+FEW = 20
 
 
 def resolve(word: str) -> Device:
@@ -39,6 +41,22 @@ def resolve(word: str) -> Device:
             names = ", ".join(f"{one.name} ({one.id})" for one in found)
             raise Conflict(f"{word!r} fits several devices: {names}.", "Use the id in brackets.")
     raise NotFound(f"There is no device {word!r}.", "`netloom devices` lists all names, serial numbers and addresses.")
+
+
+def resolve_all(words: Iterable[str]) -> dict[str, Device]:
+    """Devices by the words that mean them; ids, which pages use, are looked up all at once."""
+    wanted = list(dict.fromkeys(words))
+    by_id = Device.objects.select_related("line").in_bulk(wanted)
+    left = [word for word in wanted if word not in by_id]
+    named: dict[str, list[Device]] = defaultdict(list)
+    if len(left) > FEW:  # names of hundreds: one look at all of them
+        for device in Device.objects.select_related("line"):
+            named[device.name.casefold()].append(device)
+    found = {}
+    for word in wanted:
+        fits = named.get(word.casefold(), [])
+        found[word] = by_id.get(word) or (fits[0] if len(fits) == 1 else resolve(word))
+    return found
 
 
 def names_of(idents: Iterable[str]) -> dict[str, str]:
