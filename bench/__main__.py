@@ -2,7 +2,7 @@
 
 import sys
 
-from bench import backup, fuse, fuzz, machine, memory, osdp, run, survey, sweep, ui, verify
+from bench import backup, fuse, fuzz, load, machine, memory, osdp, run, survey, sweep, ui, verify
 
 ALL = {
     "sweep": sweep.main,
@@ -14,6 +14,7 @@ ALL = {
     "memory": memory.main,
     "ui": ui.main,
     "fuzz": fuzz.main,
+    "load": load.main,
     "run": run.main,
     "machine": machine.main,
 }

@@ -35,20 +35,21 @@ profile = Library.read(Path(sys.argv[1])).need("hallvane-rx8")
 Installation.objects.create(name="Bench")
 def line(n):
     return Line.objects.create(name=f"Net {n}", kind="ip", network=f"127.{40 + n}.0.0/22", source=f"127.{40 + n}.0.1")
-lines = [line(n) for n in range(4)]
+number = int(sys.argv[3])
+lines = [line(n) for n in range(number)]
 devices, units = [], []
 for n in range(int(sys.argv[2])):
     document = default_document(profile)
     put(document, "/name", f"box-{n}")
     name = Document.keep(document)
-    place = n // 4
+    place = n // number
     units.append(Unit(
         maker=profile.maker, model=profile.model, serial=f"HV-{n:05}", identity_key=f"hallvane|hv-{n:05}",
         running=name, startup=name,
     ))
     devices.append(Device(
-        name=f"Box {n}", profile=profile.id, unit=units[-1], line=lines[n % 4],
-        address=f"127.{40 + n % 4}.{place // 250}.{place % 250 + 2}", taken_in=True, status="known",
+        name=f"Box {n}", profile=profile.id, unit=units[-1], line=lines[n % number],
+        address=f"127.{40 + n % number}.{place // 250}.{place % 250 + 2}", taken_in=True, status="known",
         intended={"name": f"box-{n}"},
     ))
 Unit.objects.bulk_create(units)
@@ -78,8 +79,8 @@ def plain_query(database: Path) -> float:
 
 
 @contextlib.contextmanager
-def server_with_thousands() -> Iterator[tuple[dict[str, Any], int, Path]]:
-    """A server with COUNT devices on record: how to reach it, its process, its data folder."""
+def server_with_thousands(count: int = COUNT, lines: int = 4) -> Iterator[tuple[dict[str, Any], int, Path]]:
+    """A server with so many devices on record: how to reach it, its process, its data folder."""
     with tempfile.TemporaryDirectory() as folder:
         environment = {
             **os.environ,
@@ -87,7 +88,7 @@ def server_with_thousands() -> Iterator[tuple[dict[str, Any], int, Path]]:
             "NETLOOM_DATA": folder,
             "DJANGO_SETTINGS_MODULE": "netloom_server.config.settings",
         }
-        seed = [sys.executable, "-c", SEED, str(ROOT / "profiles"), str(COUNT)]
+        seed = [sys.executable, "-c", SEED, str(ROOT / "profiles"), str(count), str(lines)]
         subprocess.run(seed, env=environment, check=True)
         words = [sys.executable, "-m", "netloom_server.main", "--data", folder, "--port", "0"]
         server = subprocess.Popen(words, env=environment, stdout=subprocess.DEVNULL)

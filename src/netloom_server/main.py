@@ -81,6 +81,8 @@ def _on(data: Path, arguments: argparse.Namespace) -> int:
         print(f"Look: {trouble.message}\n  Try: {trouble.hint}", file=sys.stderr, flush=True)
     try:
         listener = socket.create_server((arguments.host, arguments.port))
+        # Handed on to each connection; the event loop does it only for sockets that name their protocol.
+        listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
     except (OSError, OverflowError) as error:
         text = f"port {arguments.port} on {arguments.host} cannot be used: {getattr(error, 'strerror', None) or error}."
         return refused(text, "Choose another with --port.")

@@ -8,6 +8,7 @@ import orjson
 from rest_framework import serializers
 from rest_framework.exceptions import ParseError
 from rest_framework.parsers import BaseParser
+from rest_framework.renderers import JSONRenderer
 from rest_framework.request import Request
 
 from netloom_core.documents.tree import deeper_than
@@ -19,6 +20,13 @@ MAX_DEPTH = 40
 
 class TooLarge(RequestError):
     code = "too-large"
+
+
+class Json(JSONRenderer):
+    """As the framework's, by a library that takes a tenth of the time."""
+
+    def render(self, data: Any, accepted_media_type: str | None = None, renderer_context: Any = None) -> bytes:
+        return b"" if data is None else orjson.dumps(data, default=str, option=orjson.OPT_NON_STR_KEYS)
 
 
 class BoundedJson(BaseParser):

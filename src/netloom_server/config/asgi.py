@@ -7,10 +7,9 @@ import django
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "netloom_server.config.settings")
 django.setup(set_prefix=False)
 
-from django.core.handlers.asgi import ASGIHandler  # noqa: E402
-
 from netloom_core.backup.archive import MAX_ARCHIVE  # noqa: E402
 from netloom_server.base.uploads import BodyLimit  # noqa: E402
+from netloom_server.config.handler import Handler  # noqa: E402
 
 ARCHIVES = ("/api/backups/import", "/api/backups/check")
-application = BodyLimit(ASGIHandler(), dict.fromkeys(ARCHIVES, MAX_ARCHIVE))
+application = BodyLimit(Handler(), dict.fromkeys(ARCHIVES, MAX_ARCHIVE))

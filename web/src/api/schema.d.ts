@@ -502,6 +502,23 @@ export interface paths {
         patch: operations["people_partial_update"];
         trace?: never;
     };
+    "/api/people/{id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description End all sessions of a person, with their tokens and links. */
+        delete: operations["people_sessions_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{username}/link": {
         parameters: {
             query?: never;
@@ -667,6 +684,72 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Change one's own password. All other sessions of the same person end. */
+        post: operations["session_password_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["session_second_factor_update"];
+        /** @description A new key for one's app. It counts once a code of it was given by PUT. */
+        post: operations["session_second_factor_create"];
+        delete: operations["session_second_factor_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["session_tokens_list"];
+        put?: never;
+        post: operations["session_tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["session_tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/take-in": {
         parameters: {
             query?: never;
@@ -781,6 +864,9 @@ export interface components {
             to: unknown;
             read_back?: unknown;
             from: unknown;
+        };
+        CodeRequest: {
+            code: string;
         };
         Coming: {
             /** Format: date-time */
@@ -1006,10 +1092,20 @@ export interface components {
             /** @default N */
             parity: components["schemas"]["ParityEnum"];
         };
+        NewPasswordRequest: {
+            old: string;
+            new: string;
+        };
         NewPersonRequest: {
             username: string;
             role: components["schemas"]["RoleEnum"];
-            password: string;
+            password?: string;
+        };
+        NewTokenRequest: {
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            /** @default 90 */
+            days: number;
         };
         /** @description Something that Netloom can do about a reason: `set` a value of a device, in its plan first. */
         Offer: {
@@ -1070,14 +1166,18 @@ export interface components {
             speed?: number;
             parity?: components["schemas"]["ParityEnum"];
         };
-        PatchedPersonRequest: {
+        PatchedEditPersonRequest: {
             role?: components["schemas"]["RoleEnum"];
+            active?: boolean;
+            password?: string;
+            second_factor?: boolean;
         };
         Person: {
             readonly id: number;
-            /** @description Required. 150 characters or fewer. Letters, digits and @/./+/-/_ only. */
             readonly username: string;
-            role?: components["schemas"]["RoleEnum"];
+            role: components["schemas"]["RoleEnum"];
+            active: boolean;
+            readonly second_factor: boolean;
         };
         Phrase: {
             send: string;
@@ -1220,6 +1320,10 @@ export interface components {
             steps: components["schemas"]["RunStep"][];
             next: number | null;
         };
+        SecondFactor: {
+            address: string;
+            key: string;
+        };
         Setting: {
             path: string;
             type: string;
@@ -1255,6 +1359,7 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
+            code?: string;
         };
         SnmpUserRequest: {
             name: string;
@@ -1278,6 +1383,18 @@ export interface components {
             name?: string;
             area?: number | null;
             stands_for?: string;
+        };
+        Token: {
+            id: number;
+            name: string;
+            role: string;
+            /** Format: date-time */
+            made: string;
+            /** Format: date-time */
+            expires: string;
+            /** Format: date-time */
+            used: string | null;
+            token?: string;
         };
         /** @description `data` is base64 of the bytes. */
         TypedRequest: {
@@ -2271,7 +2388,7 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2292,7 +2409,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedPersonRequest"];
+                "application/json": components["schemas"]["PatchedEditPersonRequest"];
             };
         };
         responses: {
@@ -2303,6 +2420,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Person"];
                 };
+            };
+        };
+    };
+    people_sessions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2566,6 +2703,149 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    session_password_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    session_second_factor_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    session_second_factor_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactor"];
+                };
+            };
+        };
+    };
+    session_second_factor_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    session_tokens_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+        };
+    };
+    session_tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTokenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"];
+                };
+            };
+        };
+    };
+    session_tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
             cookie?: never;
         };
         requestBody?: never;

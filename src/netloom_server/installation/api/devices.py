@@ -61,7 +61,7 @@ class OverviewView(APIView):
                 "areas": [{"id": a.id, "name": a.name, "parent": a.parent_id} for a in Area.objects.order_by("id")],
                 "lines": [
                     present.line_as_dict(line, holders.holder(line.id), engine().library)
-                    for line in present.in_order(Line.objects.select_related("parent"))
+                    for line in present.in_order(Line.objects.select_related("parent", "access"))
                 ],
                 "last_event": newest_id(),
             }

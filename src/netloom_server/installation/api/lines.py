@@ -40,7 +40,7 @@ def shown(line: Line) -> dict[str, object]:
 class LinesView(APIView):
     @extend_schema(responses=shapes.LineSerializer(many=True))
     def get(self, request: Request) -> Response:
-        return Response([shown(line) for line in present.in_order(Line.objects.select_related("parent"))])
+        return Response([shown(line) for line in present.in_order(Line.objects.select_related("parent", "access"))])
 
     @extend_schema(request=shapes.NewLineSerializer, responses=shapes.LineSerializer)
     def post(self, request: Request) -> Response:

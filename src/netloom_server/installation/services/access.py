@@ -48,6 +48,8 @@ def keep(line: Line, communities: list[str], users: list[dict[str, str]]) -> Non
 
 def shown(line: Line) -> dict[str, Any]:
     """What may be shown of it: how many communities, names of users. Never a secret."""
+    if getattr(line, "access", None) is None:
+        return {"communities": 0, "users": []}
     access = of_line(line)
     usual = access.communities == (USUAL_COMMUNITY,)
     return {"communities": 0 if usual else len(access.communities), "users": [user.name for user in access.snmp_users]}

@@ -7,6 +7,7 @@ Files are untrusted: bounded, no formulas are reckoned, nothing in them is follo
 from __future__ import annotations
 
 from dataclasses import dataclass
+from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
 from django.db import transaction
@@ -15,6 +16,7 @@ from netloom_core.addressing.conflicts import Holders, check_address
 from netloom_core.documents.tree import put
 from netloom_core.errors import NetloomError, RequestError
 from netloom_core.identity.keys import serial_key
+from netloom_core.model import line as core
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_core.profiles.values import checked
@@ -63,7 +65,7 @@ def rows_of(table: list[list[str]], library: Library) -> list[Row]:
     if len(table) > MAX_ROWS + 1:
         raise RequestError(f"The list has more than {MAX_ROWS} rows.", "Split it.")
     models = _models(library)
-    lines = {line.name.casefold(): line for line in Line.objects.all()}
+    lines = _Lines()
     seen: dict[str, int] = {}
     records = _Records()
     found = []
@@ -92,9 +94,7 @@ def _models(library: Library) -> dict[str, Profile]:
     return found
 
 
-def _check(
-    row: Row, models: dict[str, Profile], lines: dict[str, Line], records: _Records, seen: dict[str, int]
-) -> None:
+def _check(row: Row, models: dict[str, Profile], lines: _Lines, records: _Records, seen: dict[str, int]) -> None:
     values = row.values
     name = values.get("name", "")
     if not name:
@@ -114,16 +114,14 @@ def _check(
     if known:
         row.device = known
         return
-    line = lines.get(values.get("line", "").casefold())
-    if line is None and not values.get("line"):
-        line = _line_for(values.get("address", ""), lines)
+    line = lines.named(values["line"]) if values.get("line") else lines.around(values.get("address", ""))
     if line is None:
         row.problem = f"There is no line {values.get('line') or 'given'}."
-        row.hint = f"Lines here: {', '.join(one.name for one in lines.values())}."
+        row.hint = f"Lines here: {lines.names()}."
         return
     row.line = line.id
     address = values.get("address", "")
-    if address and not line.as_core().holds(address):
+    if address and not line.holds(address):
         row.problem, row.hint = f"{address} is no address on {line.name}.", "Look at the address and the line."
     elif not row.profile:
         row.problem, row.hint = "It names no model.", "A planned device needs one, so that it is known when found."
@@ -146,9 +144,27 @@ class _Records:
         return (self._by_serial.get(serial) if serial else None) or self._by_name.get(values["name"].casefold(), "")
 
 
-def _line_for(address: str, lines: dict[str, Line]) -> Line | None:
-    fitting = [line for line in lines.values() if line.kind == "ip" and address and line.as_core().holds(address)]
-    return fitting[0] if len(fitting) == 1 else None
+class _Lines:
+    """Lines by name and by the addresses that they hold; each reckoned once for thousands of rows."""
+
+    def __init__(self) -> None:
+        self._by_name = {line.name.casefold(): line.as_core() for line in Line.objects.all()}
+        self._networks = [(IPv4Network(line.network), line) for line in self._by_name.values() if line.kind == "ip"]
+
+    def named(self, name: str) -> core.Line | None:
+        return self._by_name.get(name.casefold())
+
+    def around(self, address: str) -> core.Line | None:
+        """The one IP line that an address lies on; None where there is none, or several."""
+        try:
+            at = IPv4Address(address)
+        except ValueError:
+            return None
+        found = [line for network, line in self._networks if at in network and line.holds(address)]
+        return found[0] if len(found) == 1 else None
+
+    def names(self) -> str:
+        return ", ".join(line.name for line in self._by_name.values())
 
 
 def plan(rows: list[Row], library: Library) -> list[Device]:
@@ -174,6 +190,7 @@ class _Site:
     def __init__(self, library: Library) -> None:
         self._library = library
         self._lines = {line.id: line for line in Line.objects.all()}
+        self._cores = {ident: line.as_core() for ident, line in self._lines.items()}
         self._taken: dict[str, Holders] = {}
         self.names = _names()
         self.areas = {area.name.casefold(): area for area in Area.objects.all()}
@@ -216,7 +233,7 @@ class _Site:
             taken = self._taken.get(line.id)
             if taken is None:
                 taken = self._taken[line.id] = Holders(decisions.holders(self._library, line))
-            check_address(line.as_core(), address, device.id, taken.at(line.id, address))
+            check_address(self._cores[line.id], address, device.id, taken.at(line.id, address))
             taken.plan(device.id, device.name, line.id, "", address)
             put(device.intended, setting.path, address)
             device.version = 2

@@ -224,25 +224,27 @@ def line_as_dict(line: Line, holder: str, library: Library | None = None) -> dic
         "note": line.note,
         "rate": RATE,
         "access": access.shown(line),
-        "methods": [
-            {
-                "name": method.name,
-                "title": method.title,
-                "needs": method.needs,
-                "sends": method.sends,
-                "on": method.name not in line.off,
-                **_report(line, method.name),
-            }
-            for method in (fitting(line.as_core(), library) if library else [])
-        ],
+        "methods": _methods(line, library) if library else [],
         "trouble": line.trouble,
         "swept": line.swept.isoformat() if line.swept else None,
         "holder": holder,
     }
 
 
-def _report(line: Line, method: str) -> dict[str, Any]:
-    """What the method did in the line's last sweep; `state` is empty while it never ran."""
-    blank = {"state": "", "seconds": 0.0, "seen": 0, "sent": 0, "notes": []}
-    found: dict[str, Any] = next((report for report in line.reports if report.get("method") == method), {})
-    return {name: found.get(name, usual) for name, usual in blank.items()}
+BLANK = {"state": "", "seconds": 0.0, "seen": 0, "sent": 0, "notes": []}
+
+
+def _methods(line: Line, library: Library) -> list[dict[str, Any]]:
+    """Each with what it did in the line's last sweep; `state` is empty while it never ran."""
+    reports = {report.get("method"): report for report in line.reports}
+    return [
+        {
+            "name": method.name,
+            "title": method.title,
+            "needs": method.needs,
+            "sends": method.sends,
+            "on": method.name not in line.off,
+            **{name: reports.get(method.name, BLANK).get(name, usual) for name, usual in BLANK.items()},
+        }
+        for method in fitting(line.as_core(), library)
+    ]
