@@ -40,6 +40,12 @@ EXIT_BY_CODE = {
     "key-lost": FAILED,
     "cannot-do": WORDS,
     "store": FAILED,
+    "disk-full": REFUSED,
+    "read-only": REFUSED,
+    "disk": REFUSED,
+    "damaged": REFUSED,
+    "records": REFUSED,
+    "locked-out": REFUSED,
 }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import signal
@@ -17,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
 from netloom_server.care.tls import own_certificate
 from tests.conftest import ROOT
@@ -188,6 +190,78 @@ def test_a_port_in_use_and_a_folder_that_is_none_are_told_in_words(server: Serve
     third = Server(tmp_path / "third")
     status, words = third.refused("--port", url.rsplit(":", 1)[1])
     assert (status, "--port" in words) == (5, True)
+
+
+def test_it_tells_whether_it_is_alive_and_ready_and_its_measures(server: Server) -> None:
+    server.start()
+    told = json.loads((server.data / "server.json").read_text())
+    assert get(told["url"] + "/api/health") == 200
+    assert get(told["url"] + "/api/ready") == 200
+    assert get(told["url"] + "/api/metrics") == 401
+    request = urllib.request.Request(told["url"] + "/api/metrics", headers={"Authorization": f"Bearer {told['token']}"})
+    with urllib.request.urlopen(request, timeout=20) as answer:
+        assert answer.headers["Content-Type"].startswith("application/openmetrics-text")
+        text = answer.read().decode()
+    families = {family.name: family for family in text_string_to_metric_families(text)}
+    assert families["netloom_devices"].samples[0].value == 0
+    assert families["netloom_up_seconds"].samples[0].value > 0
+    assert told["token"] not in text
+    db = sqlite3.connect(server.data / "netloom.sqlite3", isolation_level=None)
+    db.execute("BEGIN IMMEDIATE")  # another program holds the records
+    assert get(told["url"] + "/api/health") == 200
+    assert get(told["url"] + "/api/ready") == 503
+    db.execute("ROLLBACK")
+    db.close()
+    assert get(told["url"] + "/api/ready") == 200
+
+
+@pytest.fixture
+def small_disk(tmp_path: Path) -> Iterator[Path]:
+    """A disk of eight megabytes of its own."""
+    folder = tmp_path / "small"
+    folder.mkdir()
+    made = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=8m", "tmpfs", str(folder)], capture_output=True)
+    if made.returncode:
+        pytest.skip("this system lets nobody mount a small disk here")
+    yield folder
+    subprocess.run(["umount", "-l", str(folder)], check=True)
+
+
+def fill(path: Path) -> None:
+    """Take all the room that is left."""
+    out = os.open(path, os.O_WRONLY | os.O_CREAT)
+    for size in (65536, 4096, 1):
+        with contextlib.suppress(OSError):
+            while os.write(out, b"x" * size):
+                pass
+    os.close(out)
+
+
+def test_a_full_disk_is_told_and_work_goes_on_when_there_is_room_again(small_disk: Path) -> None:
+    server = Server(small_disk / "data")
+    server.data.mkdir()
+    server.start()
+    try:
+        assert server.cli("line", "add", "--ip", "127.33.9.0/29", "--name", "Before")[0] == 0
+        filler = small_disk / "filler"
+        fill(filler)
+        for number in range(40):
+            status, told = server.cli("line", "add", "--ip", f"127.34.{number}.0/29", "--name", f"N{number}")
+            if status:
+                break
+        assert (status, told["error"]["code"]) == (5, "disk-full"), told
+        assert "Make room" in told["error"]["try"]
+        assert server.cli("lines")[1]["lines"], "it can still be looked at"
+        url = json.loads((server.data / "server.json").read_text())["url"]
+        assert get(url + "/api/health") == 200
+        filler.unlink()
+        assert server.cli("line", "add", "--ip", "127.33.9.8/29", "--name", "After")[0] == 0
+        names = [line["name"] for line in server.cli("lines")[1]["lines"]]
+        assert {"Before", "After"} <= set(names)
+        assert get(url + "/api/ready") in (200, 503)
+    finally:
+        server.end()
+    assert "Traceback" not in server.log().split("No space")[0]
 
 
 def get(url: str, **headers: str) -> int:

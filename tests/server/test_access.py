@@ -13,7 +13,7 @@ from netloom_server.installation.models import Credential
 from tests.conftest import ROOT
 from tests.server.conftest import named
 
-OPEN_TO_ALL = {"api/session", "signin/<str:token>", "api/<path:rest>"}
+OPEN_TO_ALL = {"api/session", "signin/<str:token>", "api/<path:rest>", "api/health", "api/ready"}
 
 
 def api_paths() -> list[str]:

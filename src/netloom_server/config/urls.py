@@ -13,7 +13,7 @@ from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
 from netloom_server.installation.api import devices as installation
 from netloom_server.installation.api import lines, survey
-from netloom_server.runs.api import events, journal, runs
+from netloom_server.runs.api import events, journal, runs, watched
 
 handler400 = "netloom_server.base.problems.bad_request"
 handler403 = "netloom_server.base.problems.forbidden"
@@ -41,6 +41,9 @@ urlpatterns = [
     path("api/session/second-factor", session.SecondFactorView.as_view()),
     path("api/session/tokens", session.TokensView.as_view()),
     path("api/session/tokens/<int:pk>", session.TokenView.as_view()),
+    path("api/health", watched.alive),
+    path("api/ready", watched.ready),
+    path("api/metrics", watched.MetricsView.as_view()),
     path("api/people", people.PeopleView.as_view()),
     path("api/people/<int:pk>", people.PersonView.as_view()),
     path("api/people/<int:pk>/sessions", people.SessionsView.as_view()),

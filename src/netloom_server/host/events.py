@@ -74,6 +74,7 @@ class EventHub:
         self._hand_from = -1  # what is at hand is all that came after this id; -1 while nothing was written
         self._wake = asyncio.Event()
         self._since_prune = 0
+        self.streams = 0  # browsers that follow now
         self.people = 0  # grows when somebody was signed out, disabled or given another password
         self.version = 0  # grows with each batch; a stream that saw an older one has something to read
 

@@ -19,6 +19,15 @@ OUT = b"event: signed-out\ndata: {}\n\n"
 
 
 async def _stream(request: HttpRequest, hub: EventHub, place: Place, *, anew: bool) -> AsyncIterator[bytes]:
+    hub.streams += 1
+    try:
+        async for piece in _pieces(request, hub, place, anew=anew):
+            yield piece
+    finally:
+        hub.streams -= 1
+
+
+async def _pieces(request: HttpRequest, hub: EventHub, place: Place, *, anew: bool) -> AsyncIterator[bytes]:
     people = hub.people
     yield b"retry: 1000\n\n"
     if anew:
