@@ -1302,6 +1302,7 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            failures: components["schemas"]["RunStep"][];
             steps?: components["schemas"]["RunStep"][];
         };
         RunStep: {

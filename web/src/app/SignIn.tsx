@@ -8,6 +8,7 @@ export function SignIn() {
   const client = useQueryClient();
   const [problem, setProblem] = useState<Problem>();
   const [busy, setBusy] = useState(false);
+  const [asksCode, setAsksCode] = useState(false);
   const used = new URLSearchParams(location.search).get("link") === "used";
 
   async function submit(event: FormEvent<HTMLFormElement>) {
@@ -15,10 +16,12 @@ export function SignIn() {
     const form = new FormData(event.currentTarget);
     setBusy(true);
     try {
-      const body = { username: String(form.get("username")), password: String(form.get("password")) };
+      const body = { username: String(form.get("username")), password: String(form.get("password")), code: String(form.get("code") ?? "") };
       client.setQueryData(["session"], await got(api.POST("/api/session", { body })));
     } catch (error) {
-      setProblem(asProblem(error));
+      const told = asProblem(error);
+      setAsksCode((now) => now || told.code === "second-factor");
+      setProblem(told.code === "second-factor" ? undefined : told);
     } finally {
       setBusy(false);
     }
@@ -39,6 +42,11 @@ export function SignIn() {
         <Labelled label="Password">
           <Input name="password" type="password" autoComplete="current-password" required />
         </Labelled>
+        {asksCode && (
+          <Labelled label="Code of your app">
+            <Input name="code" inputMode="numeric" autoComplete="one-time-code" pattern="[0-9]{6}" maxLength={6} autoFocus required />
+          </Labelled>
+        )}
         {problem && <Trouble problem={problem} />}
         <Button look="strong" type="submit" disabled={busy} className="justify-center">
           {busy ? "Signing in …" : "Sign in"}

@@ -30,7 +30,7 @@ export function Tray({ devices }: { devices: Device[] }) {
   return (
     <section aria-label="Run tray" className="border-t border-warp bg-cloth">
       <div className="flex h-9 items-center gap-3 px-4">
-        {run ? <Line run={run} devices={devices} /> : <span className="text-[13px] text-soft">Nothing has run yet. A sweep finds what is on the lines.</span>}
+        {run ? <Line run={run} devices={devices} whole={!!whole.data} /> : <span className="text-[13px] text-soft">Nothing has run yet. A sweep finds what is on the lines.</span>}
         <Button
           look="bare"
           className="ml-auto"
@@ -72,7 +72,7 @@ function State({ state }: { state: string }) {
   return <Tag tone={tone}>{state === "cancelled" ? "stopped" : state}</Tag>;
 }
 
-function Line({ run, devices }: { run: Run; devices: Device[] }) {
+function Line({ run, devices, whole }: { run: Run; devices: Device[]; whole: boolean }) {
   const progress = useStore(live, (l) => (l.run === run.id ? l.progress : null));
   const stop = useChange((id: string) => got(api.POST("/api/runs/{ident}/cancel", { params: { path: { ident: id } } })));
   const total = Object.values(run.counts).reduce((sum, count) => sum + count, 0);
@@ -99,7 +99,7 @@ function Line({ run, devices }: { run: Run; devices: Device[] }) {
           </Button>
         </>
       ) : (
-        <span className="truncate text-[12.5px] text-soft">{run.message || kindOf(run.kind).told(run)}</span>
+        <span className="truncate text-[12.5px] text-soft">{run.message || (whole && kindOf(run.kind).told(run))}</span>
       )}
     </>
   );

@@ -83,6 +83,7 @@ class RunSerializer(Form):
     created = serializers.DateTimeField()
     ended = serializers.DateTimeField(allow_null=True)
     counts = serializers.DictField(child=serializers.IntegerField())
+    failures = RunStepSerializer(many=True)  # the first few; all are among the steps
     steps = RunStepSerializer(many=True, required=False)
 
 

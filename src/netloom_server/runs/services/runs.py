@@ -18,6 +18,7 @@ from netloom_server.installation.models import Device, Installation, Line
 from netloom_server.installation.services.records import names_of
 from netloom_server.runs.models import LIVE, Lease, Plan, Run, Step
 
+FAILURES = 3  # that a run tells by itself
 WATCH = "watch"  # by whom sweeps are made that begin by themselves
 KIND_WORDS = {"apply": "write", "restore": "restore", "undo": "taking back", "verify": "verification"}
 
@@ -195,15 +196,21 @@ def counts_of(runs: Iterable[Run]) -> dict[str, dict[str, int]]:
 
 def run_in_short(run: Run, counts: Mapping[str, Mapping[str, int]]) -> dict[str, Any]:
     """A run for lists: without steps, and of its result only single values."""
-    whole = run_as_dict(run, counts)
+    whole = _without_steps(run, counts.get(run.id, {}))
     return {
         **whole,
         "result": {name: value for name, value in run.result.items() if not isinstance(value, list | dict)},
     }
 
 
-def run_as_dict(run: Run, counts: Mapping[str, Mapping[str, int]] | None = None) -> dict[str, Any]:
-    """A run without its steps, but with how many are in which state."""
+def run_as_dict(run: Run) -> dict[str, Any]:
+    """A run without its steps, but with how many are in which state, and the first that failed."""
+    counts = counts_of([run]).get(run.id, {})
+    bad = [state for state in (work.FAILED, work.UNKNOWN) if counts.get(state)]
+    return {**_without_steps(run, counts), "failures": steps_as_dicts(run, states=bad, limit=FAILURES) if bad else []}
+
+
+def _without_steps(run: Run, counts: Mapping[str, int]) -> dict[str, Any]:
     return {
         "id": run.id,
         "kind": run.kind,
@@ -216,13 +223,17 @@ def run_as_dict(run: Run, counts: Mapping[str, Mapping[str, int]] | None = None)
         "cancelling": run.cancel,
         "created": run.created.isoformat(),
         "ended": run.ended.isoformat() if run.ended else None,
-        "counts": dict((counts if counts is not None else counts_of([run])).get(run.id, {})),
+        "counts": dict(counts),
+        "failures": [],
     }
 
 
-def steps_as_dicts(run: Run, *, after: int = -1, limit: int | None = None) -> list[dict[str, Any]]:
-    """Steps in order, those after an ordinal, at most so many."""
-    steps = list(run.steps.filter(ordinal__gt=after).order_by("ordinal")[:limit])
+def steps_as_dicts(
+    run: Run, *, after: int = -1, limit: int | None = None, states: Sequence[str] = ()
+) -> list[dict[str, Any]]:
+    """Steps in order, those after an ordinal, at most so many; only those in `states` where some are named."""
+    found = run.steps.filter(ordinal__gt=after, **({"state__in": states} if states else {}))
+    steps = list(found.order_by("ordinal")[:limit])
     names = names_of({step.device for step in steps})
     return [{**step.as_core().shown(), "name": names.get(step.device, step.device)} for step in steps]
 
