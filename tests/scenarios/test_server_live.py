@@ -26,6 +26,7 @@ class Browser:
     def __init__(self, demo: Demo) -> None:
         url = urllib.parse.urlsplit(demo.run("people", "link").strip())
         self.host, self.port = url.hostname or "", url.port or 0
+        self.origin = f"{url.scheme}://{url.netloc}"
         connection = self._connection()
         connection.request("GET", url.path)
         answer = connection.getresponse()
@@ -87,6 +88,25 @@ def test_events_are_for_those_signed_in(demo: Demo) -> None:
     connection = browser._connection()
     connection.request("GET", "/api/events")
     assert connection.getresponse().status == 401
+
+
+def test_events_end_with_the_session(demo: Demo) -> None:
+    browser = Browser(demo)
+    stream = browser.events()
+    until(stream, "run", run=demo.json("read", "Ticket hall box")["run"], state="done")
+    connection = browser._connection()
+    page = {"Cookie": browser.cookie}
+    connection.request("GET", "/api/session", headers=page)
+    answer = connection.getresponse()
+    answer.read()
+    cookies = [value.split(";")[0] for name, value in answer.getheaders() if name.lower() == "set-cookie"]
+    csrf = next(cookie.partition("=")[2] for cookie in cookies if cookie.startswith("netloom_csrf"))
+    signed = {"Cookie": "; ".join([browser.cookie, *cookies]), "X-CSRFToken": csrf, "Origin": browser.origin}
+    connection.request("DELETE", "/api/session", headers=signed)
+    assert connection.getresponse().status == 204
+    begun = time.monotonic()
+    until(stream, "signed-out")
+    assert time.monotonic() - begun < 5
 
 
 def test_points_follow_the_device_while_it_is_looked_at(demo: Demo) -> None:

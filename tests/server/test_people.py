@@ -147,6 +147,22 @@ def test_a_token_is_at_most_its_person_has_an_end_and_a_last_use() -> None:
     assert mine.delete(f"/api/session/tokens/{made['id']}").status_code == 204
 
 
+def test_a_token_can_not_make_itself_more_than_it_is() -> None:
+    lead = person("ada", "lead")
+    token = by(lead).post("/api/session/tokens", {"name": "t", "role": "viewer"}, format="json").json()["token"]
+    script = Client(headers={"Authorization": f"Bearer {token}"})
+    calls = [
+        ("post", "/api/session/tokens", {"name": "more", "role": "lead"}),
+        ("post", "/api/session/password", {"old": WORD, "new": "another long word"}),
+        ("post", "/api/session/second-factor", {}),
+        ("post", "/api/people", {"username": "cy", "role": "lead"}),
+        ("post", "/api/people/ada/link", {}),
+    ]
+    for method, path, data in calls:
+        assert getattr(script, method)(path, data, content_type="application/json").status_code == 403, path
+    assert AccessToken.objects.count() == 1
+
+
 def test_too_many_wrong_attempts_lock_the_name_and_a_false_source_does_not_help() -> None:
     person("bo")
     for number in range(settings.AXES_FAILURE_LIMIT):

@@ -11,7 +11,7 @@ from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework.authentication import BaseAuthentication
 from rest_framework.request import Request
 
-from netloom_server.accounts.models import User
+from netloom_server.accounts.models import AccessToken, User
 from netloom_server.accounts.services import people, tokens
 
 OWNER = "owner"
@@ -28,14 +28,13 @@ def source_of(request: HttpRequest) -> str:
 
 
 class OwnerToken(BaseAuthentication):
-    def authenticate(self, request: Request) -> tuple[User, None] | None:
+    def authenticate(self, request: Request) -> tuple[User, AccessToken | None] | None:
         header = request.headers.get("Authorization", "")
         if not header.startswith("Bearer "):
             return None
         given = header[7:]
         if given.startswith(tokens.PREFIX):
-            user = tokens.user_of(given)
-            return (user, None) if user is not None else None
+            return tokens.user_of(given)
         expected = getattr(settings, "OWNER_TOKEN", "")
         good = bool(expected) and hmac.compare_digest(given.encode(), expected.encode())
         return (owner(), None) if good else None

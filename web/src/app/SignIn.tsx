@@ -8,7 +8,7 @@ export function SignIn() {
   const client = useQueryClient();
   const [problem, setProblem] = useState<Problem>();
   const [busy, setBusy] = useState(false);
-  const [asksCode, setAsksCode] = useState(false);
+  const [needsDigits, setNeedsDigits] = useState(false);
   const used = new URLSearchParams(location.search).get("link") === "used";
 
   async function submit(event: FormEvent<HTMLFormElement>) {
@@ -20,7 +20,7 @@ export function SignIn() {
       client.setQueryData(["session"], await got(api.POST("/api/session", { body })));
     } catch (error) {
       const told = asProblem(error);
-      setAsksCode((now) => now || told.code === "second-factor");
+      setNeedsDigits((now) => now || told.code === "second-factor");
       setProblem(told.code === "second-factor" ? undefined : told);
     } finally {
       setBusy(false);
@@ -42,7 +42,7 @@ export function SignIn() {
         <Labelled label="Password">
           <Input name="password" type="password" autoComplete="current-password" required />
         </Labelled>
-        {asksCode && (
+        {needsDigits && (
           <Labelled label="Code of your app">
             <Input name="code" inputMode="numeric" autoComplete="one-time-code" pattern="[0-9]{6}" maxLength={6} autoFocus required />
           </Labelled>

@@ -20,7 +20,7 @@ from netloom_server.accounts.api.people import PersonSerializer, noted
 from netloom_server.accounts.models import AccessToken, Role, SignInLink, User
 from netloom_server.accounts.services import people, second, tokens
 from netloom_server.base.forms import Form, checked
-from netloom_server.base.problems import NotFound, body
+from netloom_server.base.problems import NoRight, NotFound, body
 from netloom_server.host.engine import engine
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -101,7 +101,9 @@ class SessionView(APIView):
 
 
 def me(request: Request) -> User:
-    """Whoever asks, as a person with a session; not a script."""
+    """Whoever asks, as a person. Raises NoRight for a token: it could make itself more than it is."""
+    if isinstance(request.auth, AccessToken):
+        raise NoRight("A token cannot change how its person gets in.", "Sign in, and do it there.")
     user = User.objects.filter(username=request.user.get_username()).first()
     if user is None:
         raise NotFound("There is no such person.")

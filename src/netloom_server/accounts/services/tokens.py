@@ -30,8 +30,8 @@ def make(user: User, name: str, role: str, days: int) -> tuple[AccessToken, str]
     return AccessToken.objects.create(user=user, name=name, role=role, digest=digest_of(token), expires=expires), token
 
 
-def user_of(token: str) -> User | None:
-    """Who acts by this token, in the smaller of both roles; None where it is no good."""
+def user_of(token: str) -> tuple[User, AccessToken] | None:
+    """Who acts by this token, in the smaller of both roles, and the token; None where it is no good."""
     found = AccessToken.objects.select_related("user").filter(digest=digest_of(token)).first()
     now = timezone.now()
     if found is None or found.expires <= now or not found.user.is_active:
@@ -40,4 +40,4 @@ def user_of(token: str) -> User | None:
         AccessToken.objects.filter(pk=found.pk).update(used=now)
     user = found.user
     user.role = min(user.role, found.role, key=lambda role: RANK[role])
-    return user
+    return user, found

@@ -31,13 +31,13 @@ async def _pieces(request: HttpRequest, hub: EventHub, place: Place, *, anew: bo
     people = hub.people
     yield b"retry: 1000\n\n"
     if anew:
-        yield ANEW
+        yield b"id: %d\n%s" % (place.last, ANEW)
     while True:
         seen = hub.version
         if hub.people != people:
             people = hub.people
             if not await _still_in(request):
-                yield OUT
+                yield b"id: %d\n%s" % (place.last, OUT)
                 return
         if told := await hub.after(place):
             yield b"".join(told)
