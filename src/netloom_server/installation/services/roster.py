@@ -9,7 +9,6 @@ from __future__ import annotations
 import gzip
 import secrets
 import threading
-from typing import Any
 
 import orjson
 
@@ -98,8 +97,3 @@ class Roster:
         for ident in gone:
             if self._rows.pop(ident, None) is not None:
                 self._news[ident] = b""
-
-
-def row_of(data: bytes) -> dict[str, Any] | None:
-    """A row of the news as plain data; None for a device that is gone."""
-    return orjson.loads(data) if data else None
