@@ -95,6 +95,10 @@ class DeviceStore(Protocol):
 
     async def save_place(self, device: str, address: str, speed: int, time: float) -> None: ...
 
+    async def bind(self, device: str, address: str, time: float) -> None:
+        """Check and note in one: see addressing/bound.py. Raises AddressTaken."""
+        ...
+
     async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None: ...
 
     async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
@@ -102,7 +106,7 @@ class DeviceStore(Protocol):
         ...
 
     async def holder(self, device: str, address: str) -> str:
-        """The name of another one that has, or is planned to have, that address on the device's line."""
+        """The name of another one that has, is planned to have, or may go to that address on the device's line."""
         ...
 
 

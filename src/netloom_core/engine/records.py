@@ -46,6 +46,9 @@ class EngineRecords:
         await self._store.devices.save_place(device, address, speed, time)
         self._told(device)
 
+    async def bind(self, device: str, address: str, time: float) -> None:
+        await self._store.devices.bind(device, address, time)
+
     async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
         await self._store.devices.save_secret(device, path, secret, login=login)
 

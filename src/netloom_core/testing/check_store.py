@@ -7,7 +7,7 @@ from collections.abc import Awaitable, Callable
 
 from netloom_core.documents.tree import Document, put
 from netloom_core.engine.ports import Store
-from netloom_core.errors import NetloomError
+from netloom_core.errors import AddressTaken, NetloomError
 from netloom_core.model.device import Target
 from netloom_core.model.work import DONE, RunState, StepState
 
@@ -19,12 +19,12 @@ async def check_store(store: Store, begin: Begin, device: str, other: str, docum
 
     `device` and `other` are two of its devices, `document` a whole one of the first. Raises AssertionError.
     """
-    await _devices(store, device, document, now)
+    await _devices(store, device, other, document, now)
     await _runs(store, begin, device, other)
     await _backups(store, begin, device)
 
 
-async def _devices(store: Store, device: str, document: Document, now: float) -> None:
+async def _devices(store: Store, device: str, other: str, document: Document, now: float) -> None:
     target = await _target(store, device)
     newer, older = copy.deepcopy(document), copy.deepcopy(document)
     put(newer, "/name", "newer")
@@ -37,7 +37,40 @@ async def _devices(store: Store, device: str, document: Document, now: float) ->
     await store.devices.save_place(device, "127.20.10.98", target.speed, now - 60)
     assert (await _target(store, device)).address == "127.20.10.99", "nor an older place a newer one"
     await store.devices.save_place(device, target.address, target.speed, now + 1)
+    await _bound(store, device, other, document, now + 2)
     assert not await store.devices.targets(["nobody"]), "who is not there is left out"
+
+
+async def _bound(store: Store, device: str, other: str, document: Document, now: float) -> None:
+    """Who may go to an address at its next power cut keeps others from it, until it is shown not to."""
+    address, place = "127.20.10.97", (await _target(store, device)).address
+    await store.devices.bind(device, address, now)
+    await store.devices.bind(device, address, now)
+    assert await store.devices.holder(other, address)
+    await _refused(store, other, address, now)
+    kept = copy.deepcopy(document)
+    put(kept, "/network/address", place)
+    await store.devices.save_reading(device, {"running": kept, "startup": kept}, None, now - 1)
+    await _refused(store, other, address, now)
+    put(kept, "/network/address", address)
+    await store.devices.save_reading(device, {"running": document, "startup": kept}, None, now + 1)
+    await _refused(store, other, address, now)
+    put(kept, "/network/address", place)
+    await store.devices.save_reading(device, {"running": document, "startup": kept}, None, now + 2)
+    await store.devices.bind(other, address, now + 3)
+    there = await _target(store, other)
+    await store.devices.save_place(other, address, there.speed, now + 4)
+    await store.devices.bind(device, address, now + 5)
+    await store.devices.save_place(other, there.address, there.speed, now + 6)
+    await store.devices.save_reading(device, {"running": document, "startup": kept}, None, now + 7)
+
+
+async def _refused(store: Store, device: str, address: str, now: float) -> None:
+    try:
+        await store.devices.bind(device, address, now)
+    except AddressTaken:
+        return
+    raise AssertionError(f"{address} may become another one's")
 
 
 async def _target(store: Store, device: str) -> Target:

@@ -7,8 +7,9 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from netloom_core.addressing.bound import after_finding, after_reading, taken
 from netloom_core.backup.verify import Evidence, Proof, losses
-from netloom_core.documents.tree import Document, get, put, remove
+from netloom_core.documents.tree import MISSING, Document, get, put, remove
 from netloom_core.engine.ports import MadePlan, Order, SweepWork
 from netloom_core.errors import NetloomError, RequestError
 from netloom_core.model.device import Credentials, Identity, Target
@@ -26,6 +27,7 @@ class MemoryRecord:
     documents: dict[str, Document] = field(default_factory=dict)
     read_at: float = 0.0
     placed_at: float = 0.0
+    bound: dict[str, float] = field(default_factory=dict)
     lost: dict[str, Any] = field(default_factory=dict)
     trouble: str = ""
     secrets: dict[str, str] = field(default_factory=dict)
@@ -102,6 +104,11 @@ class MemoryStore:
         record.lost = losses(before, now, record.lost)
         record.documents |= {name: document for name, document in documents.items() if document}
         record.read_at, record.identity, record.trouble = time, identity, ""
+        profile = self.library.get(record.target.profile)
+        role = profile.with_role("address") if profile else None
+        kept = get(documents.get("startup", {}), role.path) if role else MISSING
+        if kept is not MISSING:
+            record.bound = after_reading(record.bound, record.target.address, str(kept), time)
 
     async def save_trouble(self, device: str, message: str) -> None:
         self.records[device].trouble = message
@@ -111,6 +118,15 @@ class MemoryStore:
         record = self.records[device]
         if time >= record.placed_at:
             record.target, record.placed_at = replace(record.target, address=address, speed=speed), time
+            record.bound = after_finding(record.bound, address)
+
+    async def bind(self, device: str, address: str, time: float) -> None:
+        self.hook("bind")
+        mine = self.records[device]
+        for ident, other in self.records.items():
+            if ident != device and address in other.bound and other.target.line.id == mine.target.line.id:
+                raise taken(address, other.target.name, device, mine.target.name)
+        mine.bound[address] = time
 
     async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
         self.records[device].secrets[path] = secret
@@ -126,9 +142,8 @@ class MemoryStore:
             put(self.records[device].intended, path, value)
 
     async def holder(self, device: str, address: str) -> str:
-        return next(
-            (r.target.name for ident, r in self.records.items() if ident != device and r.target.address == address), ""
-        )
+        others = (record for ident, record in self.records.items() if ident != device)
+        return next((r.target.name for r in others if address in (r.target.address, *r.bound)), "")
 
     # Runs
 

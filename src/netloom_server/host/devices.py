@@ -8,6 +8,7 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Q
 
+from netloom_core.addressing.bound import after_finding, taken
 from netloom_core.documents.tree import Document
 from netloom_core.errors import NetloomError
 from netloom_core.model.device import Identity, Target
@@ -15,7 +16,8 @@ from netloom_core.model.secrets import PREFIX
 from netloom_core.profiles.load import Library
 from netloom_server.base.crossing import in_records, moment
 from netloom_server.base.gather import Gathered
-from netloom_server.installation.models import Credential, Device, Secret
+from netloom_server.base.moments import latest
+from netloom_server.installation.models import Credential, Device, Secret, Unit
 from netloom_server.installation.services import decisions, records
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.installation.services.readings import Reading, save_readings
@@ -57,11 +59,30 @@ class DeviceRecords:
         at = moment(time)
 
         def save() -> None:
-            Device.objects.filter(Q(placed=None) | Q(placed__lte=at), id=device).update(
-                address=address, speed=speed, status="known", reasons=[], seen=at, placed=at
-            )
+            moved = Device.objects.filter(
+                Q(placed=None) | Q(placed__lte=at) | Q(placed__gt=latest()), id=device
+            ).update(address=address, speed=speed, status="known", reasons=[], seen=at, placed=at)
+            unit = Unit.objects.filter(device=device).first() if moved else None
+            if unit is not None and unit.bound:
+                unit.bound = after_finding(unit.bound, address)
+                unit.save(update_fields=["bound"])
 
-        await in_records(save)
+        await in_records(transaction.atomic(save))
+
+    async def bind(self, device: str, address: str, time: float) -> None:
+        await in_records(self._bind, device, address, time)
+
+    @transaction.atomic
+    def _bind(self, ident: str, address: str, time: float) -> None:
+        device = Device.objects.filter(id=ident).first()
+        if device is None:
+            return
+        for other in Device.objects.filter(line=device.line_id).exclude(id=ident).exclude(unit__bound={}):
+            if other.unit and address in other.unit.bound:
+                raise taken(address, other.name, ident, device.name)
+        unit = unit_of(device)
+        unit.bound = {**unit.bound, address: time}
+        unit.save(update_fields=["bound"])
 
     async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
         await in_records(self._save_secret, device, path, secret, login)

@@ -83,7 +83,8 @@ class Unit(models.Model):
     `keys` are all facts that ever named it, `apart` keys that a person said are not its. `switch` is
     where a switch last saw its MAC address ({address, port}). `running` and `startup` name documents,
     `read` is when they were asked for; `lost` are values that a power cut took back (core's
-    backup/verify.py). `secrets` are the references last written to it, by path.
+    backup/verify.py). `bound` are addresses to which it may go at a power cut (core's addressing/bound.py).
+    `secrets` are the references last written to it, by path.
     """
 
     id = models.CharField(primary_key=True, max_length=8, default=new_id)
@@ -102,6 +103,7 @@ class Unit(models.Model):
     running = models.CharField(max_length=64, blank=True)
     startup = models.CharField(max_length=64, blank=True)
     lost = models.JSONField(default=dict)
+    bound = models.JSONField(default=dict)
     secrets = models.JSONField(default=dict)
 
 

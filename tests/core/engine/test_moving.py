@@ -265,3 +265,30 @@ async def test_a_plan_says_whose_the_address_is_before_anybody_tries_to_take_it(
     run = await rig.apply(plan)
     assert run.steps[0].code == "address-taken"
     assert "write" not in rig.box.log
+
+
+async def test_nobody_goes_where_another_one_may_go_at_its_next_power_cut(library: Library) -> None:
+    """It stored its new address and fell silent, so nobody knows; whoever took that address would meet it."""
+    rig = Rig(library, [device(library.need("hallvane-rx8"), number) for number in (1, 2)])
+    first, second = rig.devices
+    first.silent_after = "store"
+    run = await rig.set(MOVED)
+    assert states(run) == ["done", "unknown", "skipped"]
+    put(rig.record("dev2").intended, "/network/address", "127.20.10.14")
+    plan = await rig.plan(devices=["dev2"])
+    assert "may become" in plan.remarks[0]["message"]
+    refused = await rig.apply(plan)
+    assert refused.steps[0].code == "address-taken"
+    assert rig.record("dev1").target.name in refused.steps[0].message
+    first.silent = False
+    first.power_cut()
+    assert first.address == "127.20.10.14"
+    assert second.address == "127.20.10.12", "they did not meet"
+
+
+async def test_an_address_that_is_shown_to_wait_no_more_is_free_again(rig: Rig) -> None:
+    await rig.set(MOVED)
+    assert rig.record().bound == {}, "it went there"
+    await rig.store.bind("dev1", "127.20.10.15", 1.0)
+    await rig.engine.do({"do": "read", "devices": ["dev1"]})
+    assert rig.record().bound == {}, "a reading of what it keeps shows that it does not go there"

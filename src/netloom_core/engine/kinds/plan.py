@@ -121,5 +121,5 @@ class PlanRun:
                     continue
                 holder = await shop.store.devices.holder(plan.device, str(change["to"]))
                 if holder:
-                    text = f"{change['to']} is {holder}'s address: the change will be refused while that one answers."
+                    text = f"{change['to']} is {holder}'s, or may become it: the change is refused while that is so."
                     plan.remarks.append(Remark("address-taken", text))

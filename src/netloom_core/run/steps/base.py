@@ -47,6 +47,10 @@ class Records(Protocol):
 
     async def save_place(self, device: str, address: str, speed: int, time: float) -> None: ...
 
+    async def bind(self, device: str, address: str, time: float) -> None:
+        """From now on a power cut may bring it to that address. Raises AddressTaken where another one may go there."""
+        ...
+
     async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
         """The secret behind this reference was written to the device. With `login` it is how one gets in now,
         which was proven by signing in."""
@@ -94,7 +98,10 @@ class StepContext:
     # The journal
 
     async def intend(self, changes: Sequence[dict[str, Any]], action: str = "") -> None:
-        """Say on record what is about to be written; only then may it be."""
+        """Say on record what is about to be written; only then may it be. Raises AddressTaken."""
+        for change in changes:
+            if self.setting(change["path"]).role == "address" and str(change["to"]) != self.target.address:
+                await self.records.bind(self.target.device, str(change["to"]), self.clock.now())
         entry = JournalEntry(
             kind="intent",
             run=self.run,

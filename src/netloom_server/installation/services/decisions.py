@@ -46,11 +46,13 @@ def planned_address(device: Device, profile: Profile | None) -> str:
 
 
 def holders(library: Library, line: Line) -> list[Holder]:
-    """Everyone on a line, at the address they have and at the one planned for them."""
+    """Everyone on a line, at the address they have, at the one planned for them, and where they may go."""
     result = []
     for device in Device.objects.filter(line=line):
         if device.address and device.status != "missing":
             result.append(Holder(device.id, device.name, line.id, device.address))
+        bound = device.unit.bound if device.unit else {}
+        result += [Holder(device.id, device.name, line.id, address, planned=True) for address in bound]
         planned = planned_address(device, library.get(device.profile))
         if planned and device.taken_in:
             result.append(Holder(device.id, device.name, line.id, planned, planned=True))

@@ -9,16 +9,18 @@ from typing import Any
 
 from django.db import transaction
 
+from netloom_core.addressing.bound import after_reading
 from netloom_core.backup.verify import losses
-from netloom_core.documents.tree import digest
+from netloom_core.documents.tree import MISSING, digest, get
 from netloom_core.model.device import Identity
 from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Document
+from netloom_server.base.moments import latest, newer
 from netloom_server.installation.models import Device, Unit
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.installation.services.records import recount_all
 
-FIELDS = ["read", "read_trouble", "firmware", "facts", "running", "startup", "lost"]
+FIELDS = ["read", "read_trouble", "firmware", "facts", "running", "startup", "lost", "bound"]
 
 
 @dataclass(frozen=True)
@@ -44,7 +46,7 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
         if device is None:
             continue
         unit = unit_of(device)
-        if unit.read is not None and unit.read > reading.time:
+        if newer(unit.read, reading.time):
             continue
         units[device.id] = unit
         unit.read, unit.read_trouble = reading.time, ""
@@ -56,11 +58,23 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
         fresh |= set(now.values()) - {unit.running, unit.startup}
         before.setdefault(device.id, (unit.running, unit.startup))
         _move_on(unit, now, held)
+        _still_bound(device, unit, reading, library)
     Document.keep_all({name: held[name] for name in fresh})
     Unit.objects.bulk_create(units.values(), update_conflicts=True, unique_fields=["id"], update_fields=FIELDS)
     changed = [found[ident] for ident, unit in units.items() if (unit.running, unit.startup) != before[ident]]
     recount_all(changed, library, held)
     return [None] * len(readings)
+
+
+def _still_bound(device: Device, unit: Unit, reading: Reading, library: Library) -> None:
+    """Where it would go at a power cut, by what it was just read to keep."""
+    profile = library.get(device.profile)
+    setting = profile.with_role("address") if profile else None
+    kept = get(reading.documents.get("startup", {}), setting.path) if setting else MISSING
+    if kept is not MISSING:
+        ahead = latest().timestamp()
+        bound = {address: at if at <= ahead else 0.0 for address, at in unit.bound.items()}
+        unit.bound = after_reading(bound, device.address, str(kept), reading.time.timestamp())
 
 
 def _move_on(unit: Unit, now: Mapping[str, str], held: dict[str, dict[str, Any]]) -> None:
