@@ -44,10 +44,19 @@ class Document(models.Model):
         return {name: orjson.loads(bytes(one.body)) for name, one in found.items()}
 
 
+def next_number() -> int:
+    return (Backup.objects.aggregate(last=models.Max("number"))["last"] or 0) + 1
+
+
 class Backup(models.Model):
-    """What a device was, and what it had, when it was backed up. Outlives the device's record."""
+    """What a device was, and what it had, when it was backed up. Outlives the device's record.
+
+    `number` grows with each; by it one knows the newest, since a clock may be put back and an archive
+    may state any time.
+    """
 
     id = models.CharField(primary_key=True, max_length=12, default=new_id)
+    number = models.BigIntegerField(default=next_number, db_index=True)
     device = models.ForeignKey(Device, null=True, on_delete=models.SET_NULL, related_name="backups")
     run = models.CharField(max_length=12, blank=True)
     name = models.CharField(max_length=80)
@@ -66,4 +75,4 @@ class Backup(models.Model):
     startup = models.ForeignKey(Document, null=True, on_delete=models.PROTECT, related_name="+")
 
     class Meta:
-        ordering = ["-taken"]
+        ordering = ["-number", "-id"]

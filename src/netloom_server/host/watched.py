@@ -16,7 +16,7 @@ from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device
 from netloom_server.runs.models import LIVE, JournalEntry, Run
 
-BEGUN = time.time()
+BEGUN = time.monotonic()
 PATIENCE_S = 3.0
 USUAL_MS = 20_000  # as in the settings
 LITTLE_ROOM = 50_000_000  # bytes
@@ -56,7 +56,7 @@ def measures() -> dict[str, tuple[str, float]]:
     newest = next(iter(copies.listed(data)), None)
     used = resource.getrusage(resource.RUSAGE_SELF)
     return {
-        "netloom_up_seconds": ("Seconds since the server began", time.time() - BEGUN),
+        "netloom_up_seconds": ("Seconds since the server began", time.monotonic() - BEGUN),
         "netloom_devices": ("Devices on record", Device.objects.count()),
         "netloom_devices_missing": ("Devices that the last sweep missed", missing.count()),
         "netloom_runs_live": ("Runs under way", Run.objects.filter(state__in=LIVE).count()),

@@ -12,8 +12,15 @@ from netloom_server.installation.models import new_id
 LIVE = ("waiting", "running")
 
 
+def next_number() -> int:
+    return (Run.objects.aggregate(last=models.Max("number"))["last"] or 0) + 1
+
+
 class Run(models.Model):
+    """`number` grows with each; by it one knows the newest, since a clock may be put back."""
+
     id = models.CharField(primary_key=True, max_length=12, default=new_id)
+    number = models.BigIntegerField(default=next_number, db_index=True)
     kind = models.CharField(max_length=16)
     by = models.CharField(max_length=150)
     params = models.JSONField(default=dict)
@@ -22,7 +29,7 @@ class Run(models.Model):
     message = models.CharField(max_length=600, blank=True)
     cancel = models.BooleanField(default=False)
     progress = models.JSONField(default=dict)
-    created = models.DateTimeField(auto_now_add=True, db_index=True)
+    created = models.DateTimeField(auto_now_add=True)
     ended = models.DateTimeField(null=True)
 
     def as_core(self) -> work.RunState:

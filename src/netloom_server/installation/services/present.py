@@ -165,7 +165,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
                 "time": sighting.time.isoformat(),
                 "run": sighting.run,
             }
-            for sighting in device.sightings.select_related("line").order_by("-time", "-id")[:SIGHTINGS_SHOWN]
+            for sighting in device.sightings.select_related("line").order_by("-id")[:SIGHTINGS_SHOWN]
         ],
     }
 

@@ -146,7 +146,7 @@ def baseline_of(device: Device) -> Backup | None:
 
 def baselines_of(idents: Iterable[str]) -> dict[str, Backup]:
     """The newest baseline of each device that has one."""
-    found = Backup.objects.filter(device__in=list(idents), baseline=True).order_by("taken")
+    found = Backup.objects.filter(device__in=list(idents), baseline=True).order_by("number")
     return {backup.device_id: backup for backup in found if backup.device_id}
 
 

@@ -209,7 +209,7 @@ def _forget_old(devices: list[str]) -> None:
     seen = Sighting.objects.filter(device_id__in=devices).values("device_id").annotate(count=Count("id"))
     for device in seen.filter(count__gt=KEEP_SIGHTINGS_PER_DEVICE).values_list("device_id", flat=True):
         mine = Sighting.objects.filter(device_id=device)
-        newest = mine.order_by("-time", "-id").values_list("id", flat=True)[:KEEP_SIGHTINGS_PER_DEVICE]
+        newest = mine.order_by("-id").values_list("id", flat=True)[:KEEP_SIGHTINGS_PER_DEVICE]
         mine.exclude(id__in=list(newest)).delete()
     nobody = Sighting.objects.filter(device=None).order_by("-id").values_list("id", flat=True)
     if old := nobody[KEEP_SIGHTINGS_OF_NOBODY : KEEP_SIGHTINGS_OF_NOBODY + 1].first():

@@ -91,7 +91,7 @@ def _last_seen(device: Device) -> str:
     when = (
         f"{minutes} min ago" if minutes < 120 else f"{minutes // 60} h ago" if minutes < 2880 else f"{ago.days} d ago"
     )
-    last = device.sightings.order_by("-time").first()
+    last = device.sightings.order_by("-id").first()
     how = f" by {last.method} at {last.address}" if last else ""
     return f"Last seen {when}{how}"
 

@@ -65,7 +65,7 @@ class PlanView(APIView):
 class RunsView(APIView):
     @extend_schema(responses=RunSerializer(many=True))
     def get(self, request: Request) -> Response:
-        runs = list(Run.objects.exclude(kind="plan").order_by("-created")[:MAX_RUNS])
+        runs = list(Run.objects.exclude(kind="plan").order_by("-number")[:MAX_RUNS])
         counts = counts_of(runs)
         return Response([run_in_short(run, counts) for run in runs])
 

@@ -94,7 +94,7 @@ def backup_for(device: Device, ident: str) -> Backup:
         if backup is None:
             raise NotFound(f"There is no backup {ident!r}.", "`netloom backups` lists them.")
         return backup
-    found = Backup.objects.filter(device=device).order_by("-baseline", "-taken").first()
+    found = Backup.objects.filter(device=device).order_by("-baseline", "-number").first()
     if found is None:
         raise NotFound(f"There is no backup of {device.name}.", "Back it up first.")
     return found

@@ -13,6 +13,7 @@ from django.utils import timezone
 from netloom_core.engine.ports import MadePlan
 from netloom_core.errors import StalePlan
 from netloom_core.model import work
+from netloom_server.base.moments import within
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.installation.models import Device, Installation, Line
 from netloom_server.installation.services.records import names_of
@@ -165,7 +166,7 @@ def save_plan(run: work.RunState, plan: MadePlan) -> None:
 def unfinished() -> list[str]:
     """Runs to go on with; leases of others, if a crash left any, are given back."""
     Lease.objects.exclude(run__state__in=LIVE).delete()
-    return list(Run.objects.filter(state__in=LIVE).order_by("created").values_list("id", flat=True))
+    return list(Run.objects.filter(state__in=LIVE).order_by("number").values_list("id", flat=True))
 
 
 @transaction.atomic
@@ -174,8 +175,8 @@ def due_sweep() -> str:
     site = Installation.objects.first()
     if site is None or not site.watch_minutes or Run.objects.filter(state__in=LIVE).exists():
         return ""
-    last = Run.objects.filter(kind="sweep").order_by("-created").first()
-    if last is not None and timezone.now() - last.created < timedelta(minutes=site.watch_minutes):
+    last = Run.objects.filter(kind="sweep").order_by("-number").first()
+    if last is not None and within(last.created, timedelta(minutes=site.watch_minutes)):
         return ""
     if not Line.objects.exists():
         return ""
