@@ -2,14 +2,29 @@
 
 from __future__ import annotations
 
-import os
+import time
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
 from netloom_cli.changes import Devices, _outcome
-from netloom_cli.client import DIFFERS, DONE, FAILED, WORDS, begin, call, context, every, fail, follow, give, note
+from netloom_cli.client import (
+    DIFFERS,
+    DONE,
+    FAILED,
+    POLL_S,
+    WORDS,
+    begin,
+    call,
+    context,
+    download,
+    every,
+    fail,
+    follow,
+    give,
+    note,
+)
 from netloom_cli.output import say, table, value
 
 
@@ -18,6 +33,7 @@ def register(app: typer.Typer) -> None:
     app.command()(backups)
     app.command()(verify)
     app.command("export")(export_archive)
+    app.command()(report)
     app.command("import")(import_archive)
     app.command("check")(check_archive)
     app.command()(journal)
@@ -69,18 +85,31 @@ def verify(devices: Devices = None) -> None:
     raise typer.Exit(DONE if all(one["result"] == "match" for one in results) else DIFFERS)
 
 
-def export_archive(file: Path) -> None:
-    """All backups as one archive."""
+def _paper(kind: str, file: Path) -> None:
+    """Have a paper made, wait for it, and write it to a file that is there whole or not at all."""
     if not file.parent.is_dir():
         fail("words", f"There is no folder {file.parent}.", "Make it first.", WORDS)
-    data = call("GET", "/api/backups/export", raw=True)
-    part = file.with_name(f".{file.name}.part")
-    with part.open("wb") as out:
-        out.write(data)
-        out.flush()
-        os.fsync(out.fileno())
-    part.replace(file)
-    give({"file": str(file), "bytes": len(data)}) if context.json else note(f"Wrote {file}, {len(data)} bytes.")
+    paper = call("POST", "/api/papers", {"kind": kind})
+    while paper["state"] == "making":
+        time.sleep(POLL_S)
+        paper = call("GET", f"/api/papers/{paper['id']}")
+    if paper["state"] == "failed":
+        fail("paper", paper["message"], paper["try"], WORDS)
+    size, digest = download(f"/api/papers/{paper['id']}/file", file)
+    if digest != paper["digest"]:
+        file.unlink()
+        fail("paper", f"{file} did not arrive whole and was taken away again.", "Try again.", FAILED)
+    give({"file": str(file), "bytes": size}) if context.json else note(f"Wrote {file}, {size} bytes.")
+
+
+def export_archive(file: Path) -> None:
+    """All backups as one archive."""
+    _paper("archive", file)
+
+
+def report(file: Path) -> None:
+    """The settings report, as one page of HTML made for paper."""
+    _paper("report", file)
 
 
 def _upload(file: Path, what: str) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import http.client
 import json
 import os
@@ -16,6 +17,8 @@ import typer
 
 DONE, WORDS, DIFFERS, FAILED, REFUSED = 0, 2, 3, 4, 5
 POLL_S = 0.2
+PIECE = 1 << 20
+DOWNLOADS = 200
 CALL_S = 60.0
 EXIT_BY_CODE = {
     "no-right": REFUSED,
@@ -164,6 +167,35 @@ def call(method: str, path: str, body: Any = None, *, content: bytes | None = No
     if raw:
         return answer
     return json.loads(answer) if answer else {}
+
+
+def download(path: str, file: Path) -> tuple[int, str]:
+    """Write an answer to a file, piece by piece; its size and SHA-256. The file is there whole or not at all."""
+    server = found_file("server.json", "server")
+    split = urllib.parse.urlsplit(server["url"])
+    part = file.with_name(f".{file.name}.part")
+    found, size = hashlib.sha256(), 0
+    try:
+        connection = _connected(split, server.get("certificate", ""))
+        try:
+            connection.request("GET", path, headers={"Authorization": f"Bearer {server['token']}"})
+            answer = connection.getresponse()
+            if answer.status != DOWNLOADS:
+                told = json.loads(answer.read())["error"]
+                fail(told["code"], told["message"], told["try"])
+            with part.open("wb") as out:
+                while piece := answer.read(PIECE):
+                    size += out.write(piece)
+                    found.update(piece)
+                out.flush()
+                os.fsync(out.fileno())
+            part.replace(file)
+        finally:
+            connection.close()
+            part.unlink(missing_ok=True)
+    except (http.client.HTTPException, OSError) as error:
+        fail("file", f"{file} was not written: {error}.", "Look at the disk and at the server; try again.", FAILED)
+    return size, found.hexdigest()
 
 
 def every(path: str, name: str) -> dict[str, Any]:

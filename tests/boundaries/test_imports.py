@@ -52,7 +52,9 @@ CORE = {
         "errors", "clock", "model", "documents", "profiles", "bus", "drivers", "live", "plan", "run", "backup", "sweep",
         "absence",
     ],
-    "testing": ["errors", "model", "documents", "profiles", "links", "drivers", "live", "backup", "engine"],
+    "testing": [
+        "errors", "model", "documents", "addressing", "profiles", "links", "drivers", "live", "backup", "engine",
+    ],
 }  # fmt: skip
 # Where a whole folder would be too much.
 ONLY = {
@@ -72,7 +74,8 @@ SERVER = {
     "runs": ["base", "accounts", "host", "installation", "backups"],
     "backups": ["base", "accounts", "host", "installation", "runs"],
     "consoles": ["base", "accounts", "host", "installation"],
-    "host": ["base", "care", "installation", "runs", "backups", "consoles"],
+    "papers": ["base", "accounts", "host", "installation", "runs", "backups"],
+    "host": ["base", "care", "installation", "runs", "backups", "consoles", "papers"],
 }
 # Codecs and plans never wait and never touch the world.
 PURE = [

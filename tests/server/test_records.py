@@ -284,11 +284,3 @@ def test_an_intent_gets_one_outcome(site: None) -> None:
     journal.append(entry(1, "outcome", "unknown"))
     assert journal.open_intents() == []
     assert JournalEntry.objects.filter(kind="outcome").count() == 1
-
-
-def test_the_report_is_made_of_the_records(technician: APIClient, client) -> None:  # type: ignore[no-untyped-def]
-    client.force_login(technician.handler._force_user)
-    page = client.get("/report").content.decode()
-    assert "Skerry Point Ferry Terminal" in page
-    assert "/relays/3/pulse_ms" in page
-    assert "HV-40117" in page

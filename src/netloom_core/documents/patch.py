@@ -43,7 +43,7 @@ def _array_on_the_way(current: Any, pointer: str) -> tuple[str, list[Any]] | Non
     return None
 
 
-def _set_inside(here: Any, parts: list[str], value: Any, pointer: str) -> None:
+def _set_inside(here: Any, parts: tuple[str, ...], value: Any, pointer: str) -> None:
     for number, part in enumerate(parts):
         last = number == len(parts) - 1
         if isinstance(here, list):

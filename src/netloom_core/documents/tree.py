@@ -9,6 +9,7 @@ from __future__ import annotations
 import copy
 import hashlib
 from collections.abc import Iterator
+from functools import lru_cache
 from typing import Any
 
 import orjson
@@ -44,13 +45,14 @@ def deeper_than(value: Any, depth: int) -> bool:
     return True
 
 
-def tokens(pointer: str) -> list[str]:
+@lru_cache(maxsize=20_000)
+def tokens(pointer: str) -> tuple[str, ...]:
     """Parts of a JSON Pointer, unescaped (RFC 6901 clause 4)."""
     if pointer == "":
-        return []
+        return ()
     if not pointer.startswith("/"):
         raise UnknownSetting(f"{pointer!r} is not a path of a setting.", "A path starts with /, like /relays/1/idle.")
-    return [part.replace("~1", "/").replace("~0", "~") for part in pointer[1:].split("/")]
+    return tuple(part.replace("~1", "/").replace("~0", "~") for part in pointer[1:].split("/"))
 
 
 def get(document: Any, pointer: str) -> Any:

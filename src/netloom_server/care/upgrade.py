@@ -12,7 +12,7 @@ from django.db.migrations.executor import MigrationExecutor
 from netloom_server.care import copies
 from netloom_server.care.folder import Trouble, database_of, migrations_in
 
-OURS = ("accounts", "installation", "runs", "backups", "consoles")
+OURS = ("accounts", "installation", "runs", "backups", "consoles", "papers")
 log = logging.getLogger("netloom.care")
 
 

@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "netloom_server.runs",
     "netloom_server.backups",
     "netloom_server.consoles",
+    "netloom_server.papers",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -13,6 +13,7 @@ from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
 from netloom_server.installation.api import devices as installation
 from netloom_server.installation.api import lines, survey
+from netloom_server.papers.api import papers
 from netloom_server.runs.api import events, journal, runs, watched
 
 handler400 = "netloom_server.base.problems.bad_request"
@@ -85,11 +86,12 @@ urlpatterns = [
     path("api/events", events.events),
     path("api/backups", backups.BackupsView.as_view()),
     path("api/backups/compare", backups.CompareView.as_view()),
-    path("api/backups/export", backups.ExportView.as_view()),
     path("api/backups/import/<str:name>", backups.ImportView.as_view()),
     path("api/backups/check/<str:name>", backups.CheckView.as_view()),
     path("api/backups/<str:ident>", backups.BackupView.as_view()),
-    path("report", backups.report),
+    path("api/papers", papers.PapersView.as_view()),
+    path("api/papers/<str:ident>", papers.PaperView.as_view()),
+    path("api/papers/<str:ident>/file", papers.PaperFileView.as_view()),
     path("api/<path:rest>", problems.not_found),
     re_path(r"^(?!api/|static/).*$", page),
 ]

@@ -29,6 +29,7 @@ from netloom_server.host.desk import Desk
 from netloom_server.host.events import EventHub
 from netloom_server.host.journal import RecordJournal
 from netloom_server.host.store import RecordStore
+from netloom_server.host.workshop import Workshop
 from netloom_server.installation.models import Line as LineRecord
 from netloom_server.installation.services.roster import Roster
 
@@ -55,6 +56,7 @@ class Engine:
             self.events,
         )
         self.desk = Desk(self.clock, self.events)
+        self.workshop = Workshop(self.events)
         self._loop: asyncio.AbstractEventLoop | None = None
         self._tasks: set[asyncio.Task[Any]] = set()
 
@@ -62,6 +64,7 @@ class Engine:
         self._loop = asyncio.get_running_loop()
         self.core.keep("the event writer", self.events.run)
         self.core.keep("safe copies", self._copies)
+        self.core.keep("the making of papers", self.workshop.run)
         await self.core.start()
 
     def _locate(self, line: Line) -> str:
@@ -144,6 +147,11 @@ class Engine:
     def submit(self, run: str) -> None:
         """Carry out a run that is on record."""
         self._from_thread(self.core.do({"do": "carry out", "run": run}))
+
+    def make_papers(self) -> None:
+        """There is one that was asked for."""
+        if self._loop is not None:
+            self._loop.call_soon_threadsafe(self.workshop.wake)
 
     def _from_thread(
         self, work: Coroutine[Any, Any, Any], begun: Callable[[asyncio.Task[Any]], None] = lambda task: None

@@ -1,14 +1,7 @@
-"""Backups, archives and the settings report."""
+"""Backups, and archives that come in."""
 
 from __future__ import annotations
 
-import tempfile
-from pathlib import Path
-
-from django.conf import settings
-from django.http import FileResponse, HttpRequest, HttpResponse
-from django.shortcuts import render
-from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
@@ -17,12 +10,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from netloom_core.backup.archive import MAX_ARCHIVE, Archive, ArchivedBackup, write_archive
-from netloom_core.errors import RequestError
+from netloom_core.backup.archive import MAX_ARCHIVE, Archive, ArchivedBackup
 from netloom_server.accounts.models import Role
 from netloom_server.backups.models import Backup
 from netloom_server.backups.services import backups as services
-from netloom_server.backups.services.report import report_of
 from netloom_server.base.apart import read_apart
 from netloom_server.base.forms import Form, checked
 from netloom_server.base.paging import page_of
@@ -88,7 +79,7 @@ class BackupsView(APIView):
         found = Backup.objects.all()
         if request.query_params.get("run"):
             found = found.filter(run=request.query_params["run"])
-        page, following = page_of(found, request, "-taken", "-id")
+        page, following = page_of(found, request, "-number", "-id")
         return Response({"backups": [services.backup_as_dict(backup) for backup in page], "next": following})
 
 
@@ -116,19 +107,6 @@ class CompareView(APIView):
                 "differences": services.compare(first, second),
             }
         )
-
-
-class ExportView(APIView):
-    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: Request) -> FileResponse:
-        backups = list(Backup.objects.order_by("taken"))
-        if not backups:
-            raise RequestError("There is no backup to export yet.", "Back up first.")
-        with tempfile.TemporaryDirectory(prefix="netloom-export-", dir=settings.DATA) as folder:
-            path = Path(folder) / "backups.zip"
-            write_archive(path, services.to_archive(backups))
-            name = f"netloom-backups-{timezone.now():%Y%m%d-%H%M}.zip"
-            return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="application/zip")
 
 
 def _read(request: Request) -> Archive:
@@ -173,10 +151,3 @@ class CheckView(APIView):
                 "documents": len(archive.documents),
             }
         )
-
-
-def report(request: HttpRequest) -> HttpResponse:
-    """The settings report as a page of its own, made for paper."""
-    if not request.user.is_authenticated:
-        return HttpResponse("Sign in first.", status=401, content_type="text/plain")
-    return render(request, "report.html", report_of(engine().library))
