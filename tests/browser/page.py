@@ -76,6 +76,12 @@ class Page:
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(text, Keys.ENTER)
 
+    def type(self, name: str, text: str) -> None:
+        """Into the field of a form that is sent later."""
+        field = self.xpath(f"//input[@name={name!r}]")
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(text)
+
     def choose(self, label: str, option: str) -> None:
         Select(self.field(label)).select_by_visible_text(option)
 
@@ -98,8 +104,8 @@ class Page:
         wanted = re.sub(r"\s+", " ", text)
         self.until(lambda: wanted in re.sub(r"\s+", " ", self.xpath(where).text), f"seeing {text!r}", seconds)
 
-    def bench_sees(self, text: str) -> None:
-        self.sees(text, "//*[@id='bench']")
+    def bench_sees(self, text: str, seconds: float = WAIT_S) -> None:
+        self.sees(text, "//*[@id='bench']", seconds)
 
     def run_ends(self, kind: str, state: str = "done") -> None:
         """The newest run in the tray is of that kind and has ended so."""

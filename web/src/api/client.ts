@@ -8,6 +8,7 @@ export type Line = Schemas["Line"];
 export type Run = Schemas["Run"];
 export type RunStep = Schemas["RunStep"];
 export type Plan = Schemas["Plan"];
+export type Paper = Schemas["Paper"];
 export type Backup = Schemas["Backup"];
 export type Setting = Schemas["Setting"];
 /** What a run or a plan is asked for; what is left out is as usual. */

@@ -15,6 +15,7 @@ const STALE: Record<string, (data: Data) => unknown[][]> = {
   watch: () => [["watch-mode"]],
   run: (d) => [["runs"], ["run", d.run], ["plan-made", d.run], ...(d.state === "running" ? [] : [["overview"], ["steps", d.run]])],
   backup: () => [["backups"]],
+  paper: () => [["papers"]],
   journal: () => [["journal"]],
   device: (d) => [["device", d.device], ["free"]],
 };

@@ -84,6 +84,13 @@ export const freeQuery = (line: string) =>
       (await got(api.GET("/api/lines/{ident}/free", { params: { path: { ident: line } } }))).addresses,
   });
 
+export const tokensQuery = queryOptions({ queryKey: ["tokens"], queryFn: () => got(api.GET("/api/session/tokens")) });
+export const peopleQuery = queryOptions({ queryKey: ["people"], queryFn: () => got(api.GET("/api/people")) });
+export const papersQuery = queryOptions({
+  queryKey: ["papers"],
+  queryFn: async () => (await got(api.GET("/api/papers"))).papers,
+  refetchInterval: (query) => (query.state.data?.some((paper) => paper.state === "making") ? 1500 : false),
+});
 export const portsQuery = queryOptions({ queryKey: ["ports"], queryFn: () => got(api.GET("/api/ports")) });
 export const watchModeQuery = queryOptions({ queryKey: ["watch-mode"], queryFn: () => got(api.GET("/api/watch-mode")) });
 export const changesQuery = queryOptions({ queryKey: ["changes"], queryFn: () => got(api.GET("/api/changes")) });

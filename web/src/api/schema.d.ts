@@ -85,22 +85,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/backups/export": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["backups_export_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/backups/import/{name}": {
         parameters: {
             query?: never;
@@ -470,6 +454,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Newest first; only the newest few of each kind are kept. */
+        get: operations["papers_retrieve"];
+        put?: never;
+        /** @description Begin to make one; GET tells when it is ready. */
+        post: operations["papers_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["papers_retrieve_2"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{ident}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file, as it was made. */
+        get: operations["papers_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -709,10 +744,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Prove it by a code: from then on one is asked for, or with `active` false no more. */
         put: operations["session_second_factor_update"];
         /** @description A new key for one's app. It counts once a code of it was given by PUT. */
         post: operations["session_second_factor_create"];
-        delete: operations["session_second_factor_destroy"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -823,6 +859,9 @@ export interface components {
             name: string;
             parent: number | null;
         };
+        AskedPaperRequest: {
+            kind: components["schemas"]["Kind2aeEnum"];
+        };
         AssignmentRequest: {
             device: string;
             address: string;
@@ -864,9 +903,6 @@ export interface components {
             to: unknown;
             read_back?: unknown;
             from: unknown;
-        };
-        CodeRequest: {
-            code: string;
         };
         Coming: {
             /** Format: date-time */
@@ -1012,6 +1048,12 @@ export interface components {
             changes: components["schemas"]["Change"][];
             hash: string;
         };
+        /**
+         * @description * `report` - report
+         *     * `archive` - archive
+         * @enum {string}
+         */
+        Kind2aeEnum: "report" | "archive";
         Line: {
             id: string;
             name: string;
@@ -1140,6 +1182,27 @@ export interface components {
             first: unknown;
             second: unknown;
         };
+        Paper: {
+            id: string;
+            kind: components["schemas"]["Kind2aeEnum"];
+            title: string;
+            state: components["schemas"]["StateEnum"];
+            by: string;
+            /** Format: date-time */
+            asked: string;
+            /** Format: date-time */
+            made: string | null;
+            bytes: number;
+            digest: string;
+            name: string;
+            /** @description entries of the journal that came after it was asked for */
+            since: number;
+            message: string;
+            try: string;
+        };
+        Papers: {
+            papers: components["schemas"]["Paper"][];
+        };
         /**
          * @description * `N` - N
          *     * `E` - E
@@ -1245,6 +1308,11 @@ export interface components {
             protocol: string;
             line_kinds: string[];
             aliases: string[];
+        };
+        ProofRequest: {
+            code: string;
+            /** @default true */
+            active: boolean;
         };
         /**
          * @description * `osdp` - osdp
@@ -1373,6 +1441,13 @@ export interface components {
             /** @default  */
             priv_key: string;
         };
+        /**
+         * @description * `making` - Making
+         *     * `ready` - Ready
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        StateEnum: "making" | "ready" | "failed";
         States: {
             states: {
                 [key: string]: string;
@@ -1643,25 +1718,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
-                };
-            };
-        };
-    };
-    backups_export_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/zip": string;
                 };
             };
         };
@@ -2357,6 +2413,90 @@ export interface operations {
             };
         };
     };
+    papers_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Papers"];
+                };
+            };
+        };
+    };
+    papers_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedPaperRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Paper"];
+                };
+            };
+        };
+    };
+    papers_retrieve_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Paper"];
+                };
+            };
+        };
+    };
+    papers_file_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     people_list: {
         parameters: {
             query?: never;
@@ -2748,7 +2888,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CodeRequest"];
+                "application/json": components["schemas"]["ProofRequest"];
             };
         };
         responses: {
@@ -2777,24 +2917,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SecondFactor"];
                 };
-            };
-        };
-    };
-    session_second_factor_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };

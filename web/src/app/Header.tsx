@@ -1,8 +1,7 @@
 import clsx from "clsx";
-import { CircleHelp, Moon, Search, Table2 } from "lucide-react";
+import { CircleHelp, CircleUserRound, Moon, Search, Table2 } from "lucide-react";
 import { NavLink } from "react-router";
 import type { Device, Schemas } from "../api/client";
-import type { Lens } from "../lenses/lens";
 import { LENSES, leftToDo } from "../lenses/registry";
 import { live } from "../lib/live";
 import { nextDensity, openPanel, place } from "../lib/place";
@@ -14,10 +13,9 @@ interface Props {
   person: Schemas["Person"];
   overview: Schemas["Overview"];
   devices: Device[];
-  lens: Lens;
 }
 
-export function Header({ person, overview, devices, lens }: Props) {
+export function Header({ person, overview, devices }: Props) {
   const connected = useStore(live, (l) => l.connected);
   const density = useStore(place, (p) => p.density);
   return (
@@ -73,9 +71,10 @@ export function Header({ person, overview, devices, lens }: Props) {
         <Button look="bare" title="Keys (?)" aria-label="Keys" onClick={() => openPanel("keys")}>
           <CircleHelp size={15} />
         </Button>
-        <span className="ml-1 text-[12px] text-soft" title={`Signed in as ${person.username}, ${person.role}; lens ${lens.name}`}>
-          {person.username}
-        </span>
+        <Button look="bare" title={`Signed in as ${person.username}, ${person.role}: password, tokens, people`} aria-label="You and the others" onClick={() => openPanel("people")}>
+          <CircleUserRound size={15} />
+          <span className="max-w-20 truncate text-[12px]">{person.username}</span>
+        </Button>
       </div>
     </header>
   );

@@ -9,6 +9,7 @@ import { plural } from "../lib/words";
 import { AddLine } from "../lenses/survey/AddLine";
 import { Expected } from "../lenses/survey/Expected";
 import { PlanDevice } from "../lenses/survey/PlanDevice";
+import { PeoplePanel } from "../people/PeoplePanel";
 import { Mark } from "../ui/Mark";
 import { Over } from "../ui/Over";
 import { Button } from "../ui/Button";
@@ -40,6 +41,7 @@ export function Panels({ overview, devices, person }: Props) {
   if (panel === "line") return <AddLine close={close} />;
   if (panel === "expected") return <Expected close={close} />;
   if (panel === "console") return <ConsolePanel devices={devices} overview={overview} close={close} />;
+  if (panel === "people") return <PeoplePanel person={person} close={close} />;
   if (panel === "plan-device") return <PlanDevice overview={overview} close={close} />;
   return null;
 }

@@ -37,7 +37,7 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
     return failed ? <Trouble problem={asProblem(failed)} again={() => location.reload()} /> : <Waiting>Reading the installation …</Waiting>;
   return (
     <div className="flex h-full flex-col">
-      <Header person={person} overview={overview.data} devices={devices.data} lens={lens} />
+      <Header person={person} overview={overview.data} devices={devices.data} />
       <div className="flex min-h-0 flex-1">
         <Boundary place={sheet ? "The sheet" : "The loom"}>
           {sheet ? (

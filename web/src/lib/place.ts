@@ -9,7 +9,7 @@ interface Place {
   selected: ReadonlySet<string>;
   density: Density;
   sheet: boolean;
-  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "expected" | "console";
+  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "expected" | "console" | "people";
   /** The line that the bench shows under Survey while no device is selected. */
   line: string;
   /** Only knots in this state are shown; empty for all. */

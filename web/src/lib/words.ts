@@ -19,6 +19,14 @@ export function plural(n: number, word: string, many = `${word}s`): string {
   return `${n} ${n === 1 ? word : many}`;
 }
 
+const UNITS = ["bytes", "KB", "MB", "GB"];
+
+/** So many bytes, as people read it. */
+export function size(bytes: number): string {
+  const step = Math.min(Math.floor(Math.log10(Math.max(bytes, 1)) / 3), UNITS.length - 1);
+  return `${(bytes / 1000 ** step).toFixed(step ? 1 : 0)} ${UNITS[step]}`;
+}
+
 /** A value as people read it: an option by its label, nothing as a dash. */
 export function shown(value: unknown, setting?: Pick<Setting, "options" | "unit">): string {
   if (value === null || value === undefined) return "–";

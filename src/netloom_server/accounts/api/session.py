@@ -37,8 +37,9 @@ class NewPasswordSerializer(Form):
     new = serializers.CharField(max_length=200, trim_whitespace=False)
 
 
-class CodeSerializer(Form):
+class ProofSerializer(Form):
     code = serializers.CharField(max_length=12)
+    active = serializers.BooleanField(default=True)
 
 
 class SecondFactorSerializer(Form):
@@ -135,16 +136,15 @@ class SecondFactorView(APIView):
         address, key = second.begin(me(request))
         return Response({"address": address, "key": key})
 
-    @extend_schema(request=CodeSerializer, responses={204: None})
+    @extend_schema(request=ProofSerializer, responses={204: None})
     def put(self, request: Request) -> Response:
-        second.prove(me(request), checked(CodeSerializer, request)["code"])
-        noted(request, "set up a second factor")
-        return Response(status=204)
-
-    @extend_schema(request=CodeSerializer, responses={204: None})
-    def delete(self, request: Request) -> Response:
-        user = me(request)
-        if user.second_proven and not second.fits(user, checked(CodeSerializer, request)["code"]):
+        """Prove it by a code: from then on one is asked for, or with `active` false no more."""
+        data, user = checked(ProofSerializer, request), me(request)
+        if data["active"]:
+            second.prove(user, data["code"])
+            noted(request, "set up a second factor")
+            return Response(status=204)
+        if user.second_proven and not second.fits(user, data["code"]):
             raise RequestError("That code is not the one of now.", "Type the next one that your app shows.")
         second.drop(user)
         noted(request, "took the own second factor away")

@@ -3,10 +3,9 @@ import { LENSES, leftToDo, lensOf, tells } from "../registry";
 import { select } from "../../lib/place";
 import { plural } from "../../lib/words";
 import { INK, Mark } from "../../ui/Mark";
+import { Papers } from "../../bench/Papers";
 import { Heading } from "../../ui/parts";
 import { Link } from "react-router";
-
-const LINK = "inline-flex items-center rounded-[3px] border px-2.5 py-1 text-[13px] font-medium";
 
 /** Hand over: what is still open, and the papers. */
 export function HandoverBench({ devices }: BenchProps) {
@@ -15,19 +14,7 @@ export function HandoverBench({ devices }: BenchProps) {
   const rest = devices.filter(lensOf("handover").open);
   return (
     <>
-      <Heading>Papers</Heading>
-      <div className="flex flex-wrap gap-2">
-        <a href="/report" target="_blank" rel="noreferrer" className={`${LINK} border-indigo bg-indigo text-cloth dark:text-ground`}>
-          Open the settings report
-        </a>
-        <a href="/api/backups/export" download className={`${LINK} border-warp hover:border-indigo hover:text-indigo`}>
-          Export all backups
-        </a>
-      </div>
-      <p className="mt-1.5 text-[12.5px] text-soft">
-        The report holds the address schedule, every setting with its approved and running value, and the journal's last hash. It is made
-        for paper: print it, or save it as PDF.
-      </p>
+      <Papers kinds={["report", "archive"]} />
       <Heading>{left.length ? "Still open" : "Nothing is open"}</Heading>
       <ul>
         {open.map(({ lens, left: n }) => (

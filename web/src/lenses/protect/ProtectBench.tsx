@@ -4,6 +4,7 @@ import { useState } from "react";
 import { asProblem, type Backup, upload } from "../../api/client";
 import { backupsQuery, compareQuery } from "../../api/queries";
 import { useBegin, useChange } from "../../api/work";
+import { Papers } from "../../bench/Papers";
 import type { BenchProps } from "../lens";
 import { ask } from "../../lib/place";
 import { plural, shown } from "../../lib/words";
@@ -48,7 +49,8 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
           <Row key={backup.id} backup={backup} current={current.has(backup.id)} picked={pair.includes(backup.id)} toggle={() => toggle(backup.id)} />
         ))}
       </ul>
-      <Archives lead={lead} any={!!backups.data?.length} />
+      <Papers kinds={["archive"]} />
+      <Archives lead={lead} />
     </>
   );
 }
@@ -119,7 +121,7 @@ function Comparison({ first, second, close }: { first: string; second: string; c
   );
 }
 
-function Archives({ lead, any }: { lead: boolean; any: boolean }) {
+function Archives({ lead }: { lead: boolean }) {
   const take = useChange(async ({ file, what }: { file: File; what: "import" | "check" }) => {
     const done = await upload(`/api/backups/${what}/archive.zip`, file);
     toast.success(
@@ -145,13 +147,8 @@ function Archives({ lead, any }: { lead: boolean; any: boolean }) {
   );
   return (
     <>
-      <Heading aside="BagIt, open JSON inside">Archives</Heading>
+      <Heading aside="BagIt, open JSON inside">Archives from elsewhere</Heading>
       <div className="flex flex-wrap gap-2">
-        {any && (
-          <a href="/api/backups/export" download className="inline-flex items-center rounded-[3px] border border-warp px-2.5 py-1 text-[13px] font-medium hover:border-indigo hover:text-indigo">
-            Export all backups
-          </a>
-        )}
         {chooser("check", "Check an archive")}
         {lead && chooser("import", "Import an archive")}
       </div>
