@@ -76,6 +76,13 @@ def main() -> None:
         state = call(server, "GET", f"/api/runs/{run['id']}?steps=false")
         print(f"run      {state['state']}, {sum(state['counts'].values())} steps: {state['counts']}")
         print(f"memory   {resident_mb(pid):.0f} MB (at most 250)")
+        for kind, most in (("report", "(at most 3)"), ("archive", "")):
+            begun = time.monotonic()
+            paper = call(server, "POST", "/api/papers", {"kind": kind})
+            while paper["state"] == "making":
+                time.sleep(0.05)
+                paper = call(server, "GET", f"/api/papers/{paper['id']}")
+            print(f"{kind:<8} {time.monotonic() - begun:5.2f} s {most}   {paper['bytes']} bytes, {paper['state']}")
         rows = "\n".join(f"Planned {n},RX8,127.{100 + n // 900}.{n % 900 // 250}.{n % 250 + 2}" for n in range(ROWS))
         for n in range(6):
             call(server, "POST", "/api/lines", {"kind": "ip", "network": f"127.{100 + n}.0.0/22", "name": f"Plan {n}"})
@@ -87,15 +94,3 @@ def main() -> None:
         moves = [{"device": d["id"], "address": f"127.40.3.{n + 2}"} for n, d in enumerate(own)]
         call(server, "POST", "/api/addresses", {"assignments": moves})
         print(f"addresses {time.monotonic() - begun:4.2f} s   {len(moves)} planned among {COUNT}")
-        begun = time.monotonic()
-        split = urllib.parse.urlsplit(server["url"])
-        link = call(server, "POST", "/api/people/owner/link")["path"]
-        connection = http.client.HTTPConnection(split.hostname or "", split.port, timeout=120)
-        connection.request("GET", link)
-        answer = connection.getresponse()
-        answer.read()
-        cookies = "; ".join(v.split(";")[0] for k, v in answer.getheaders() if k.lower() == "set-cookie")
-        begun = time.monotonic()
-        connection.request("GET", "/report", headers={"Cookie": cookies})
-        answer = connection.getresponse()
-        print(f"report   {time.monotonic() - begun:5.2f} s (at most 3)   {len(answer.read())} bytes, {answer.status}")

@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import asyncio
 import contextlib
+import gc
 import ipaddress
 import json
 import logging
@@ -25,6 +26,7 @@ from netloom_server.base.lock import DataInUse, FolderLock
 from netloom_server.care import folder, tls
 
 EXIT_FAILED, EXIT_REFUSED = 1, 5
+SELDOM = 20_000, 20, 50  # objects made between two looks for garbage, and looks between thorough ones
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 log = logging.getLogger("netloom.server")
 
@@ -166,6 +168,10 @@ async def serve(
     from netloom_server.host.engine import engine
 
     await engine().start()
+    # What is here stays. Looking through all of it for garbage again and again held everybody up.
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(*SELDOM)
     port = listener.getsockname()[1]
     scheme = "https" if secure else "http"
     reach = arguments.host if arguments.host not in (*LOOPBACK, "0.0.0.0", "::") else "127.0.0.1"  # noqa: S104

@@ -30,6 +30,7 @@ MAY = {
 CORE = {
     "errors": [],
     "clock": [],
+    "together": [],
     "model": ["errors"],
     "documents": ["errors", "model"],
     "identity": ["model"],
@@ -42,15 +43,15 @@ CORE = {
     "live": ["errors", "clock", "model", "documents", "identity", "bus", "drivers"],
     "console": ["errors", "model", "protocols", "links", "bus"],
     "plan": ["errors", "model", "documents", "profiles", "drivers"],
-    "run": ["errors", "clock", "model", "documents", "profiles", "bus", "live", "plan"],
+    "run": ["errors", "clock", "together", "model", "documents", "profiles", "bus", "live", "plan"],
     "backup": ["errors", "documents", "profiles", "plan"],
     "sweep": [
         "errors", "clock", "model", "documents", "identity", "protocols", "profiles", "links", "bus", "drivers", "live",
     ],
-    "absence": ["errors", "model", "profiles", "links", "sweep"],
+    "absence": ["errors", "together", "model", "profiles", "links", "sweep"],
     "engine": [
-        "errors", "clock", "model", "documents", "profiles", "bus", "drivers", "live", "plan", "run", "backup", "sweep",
-        "absence",
+        "errors", "clock", "together", "model", "documents", "profiles", "bus", "drivers", "live", "plan", "run",
+        "backup", "sweep", "absence",
     ],
     "testing": [
         "errors", "model", "documents", "addressing", "profiles", "links", "drivers", "live", "backup", "engine",

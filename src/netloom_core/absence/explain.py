@@ -5,13 +5,13 @@ A reason comes only from a test that was really made, and says so.
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
 
 from netloom_core.absence import elsewhere, network, serial
 from netloom_core.absence.case import Case
 from netloom_core.model.sighting import Reason
+from netloom_core.together import together
 
 Test = Callable[[Case], Awaitable[list[Reason]]]
 EVERYWHERE: tuple[Test, ...] = (
@@ -71,10 +71,11 @@ def last_seen(case: Case) -> list[Reason]:
 
 
 async def explain_all(cases: Sequence[Case]) -> list[Absent]:
-    gate = asyncio.Semaphore(AT_ONCE)
+    """In the order given."""
+    explained: dict[int, Absent] = {}
 
-    async def one(case: Case) -> Absent:
-        async with gate:
-            return await explain(case)
+    async def one(numbered: tuple[int, Case]) -> None:
+        explained[numbered[0]] = await explain(numbered[1])
 
-    return list(await asyncio.gather(*(one(case) for case in cases)))
+    await together(enumerate(cases), one, AT_ONCE)
+    return [explained[number] for number in range(len(cases))]

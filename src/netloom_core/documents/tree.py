@@ -57,8 +57,13 @@ def tokens(pointer: str) -> tuple[str, ...]:
 
 def get(document: Any, pointer: str) -> Any:
     """Value at the pointer, or MISSING."""
+    return at(document, tokens(pointer))
+
+
+def at(document: Any, parts: tuple[str, ...]) -> Any:
+    """Value at the parts of a pointer, or MISSING."""
     here = document
-    for part in tokens(pointer):
+    for part in parts:
         if isinstance(here, dict) and part in here:
             here = here[part]
         elif isinstance(here, list) and part.isdecimal() and int(part) < len(here):

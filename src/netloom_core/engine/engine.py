@@ -31,6 +31,7 @@ from netloom_core.profiles.load import Library
 from netloom_core.run.drive import drive
 from netloom_core.run.supervisor import Supervisor, insist, own_fault
 from netloom_core.sweep.sweep import SweepResult
+from netloom_core.together import together
 
 log = logging.getLogger("netloom.engine")
 READ_AT_ONCE = 24
@@ -131,23 +132,22 @@ class Engine:
 
     async def _read(self, command: commands.Read) -> dict[str, Any]:
         """Read devices onto their records, many at once; each one's trouble is its own."""
-        gate = asyncio.Semaphore(READ_AT_ONCE)
         troubles: dict[str, str] = {}
         targets = await self._records.targets(command.devices)
 
-        async def one(device: str, target: Target | NetloomError) -> None:
-            async with gate:
-                try:
-                    await self._read_one(target)
-                except NetloomError as error:
-                    troubles[device] = error.message
-                except Exception as error:
-                    log.exception("reading %s broke", device)
-                    troubles[device] = own_fault(error).message
-                if device in troubles:
-                    await self._store.devices.save_trouble(device, troubles[device])
+        async def one(named: tuple[str, Target | NetloomError]) -> None:
+            device, target = named
+            try:
+                await self._read_one(target)
+            except NetloomError as error:
+                troubles[device] = error.message
+            except Exception as error:
+                log.exception("reading %s broke", device)
+                troubles[device] = own_fault(error).message
+            if device in troubles:
+                await self._store.devices.save_trouble(device, troubles[device])
 
-        await asyncio.gather(*(one(device, target) for device, target in targets.items()))
+        await together(targets.items(), one, READ_AT_ONCE)
         return {"troubles": troubles}
 
     async def _read_one(self, target: Target | NetloomError) -> None:

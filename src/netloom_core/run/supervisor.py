@@ -34,6 +34,7 @@ from netloom_core.model.work import (
 from netloom_core.profiles.load import Library
 from netloom_core.run.steps.base import Records, StepContext
 from netloom_core.run.steps.registry import STEPS
+from netloom_core.together import together
 
 log = logging.getLogger("netloom.run")
 DEVICES_AT_ONCE = 24
@@ -80,18 +81,13 @@ class Supervisor:
         left = [device for device, steps in by_device.items() if any(step.state not in SETTLED for step in steps)]
         targets = await self._records.targets(left)
         intents = await self._records.open_intents(run.id)
-        gate = asyncio.Semaphore(DEVICES_AT_ONCE)
 
         async def one(device: str) -> None:
-            async with gate:
-                work = _Device(self._library, self._sessions, self._records, self._clock, run)
-                await work.carry_out(by_device[device], targets.get(device), intents)
+            work = _Device(self._library, self._sessions, self._records, self._clock, run)
+            await work.carry_out(by_device[device], targets.get(device), intents)
 
         # No group that cancels the others when one breaks: theirs may be in the middle of a write.
-        ends = await asyncio.gather(*(one(device) for device in left), return_exceptions=True)
-        for end in ends:
-            if isinstance(end, BaseException):
-                raise end
+        await together(left, one, DEVICES_AT_ONCE)
         states = {step.state for step in run.steps}
         if SKIPPED in states and await self._records.cancelled(run.id):
             run.state = CANCELLED

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import logging
 from collections.abc import Callable
 
@@ -25,6 +24,7 @@ from netloom_core.plan.planner import (
 )
 from netloom_core.run.supervisor import own_fault
 from netloom_core.run.undo import plan_back
+from netloom_core.together import together
 
 log = logging.getLogger("netloom.plan")
 READ_AT_ONCE = 24
@@ -48,20 +48,17 @@ class PlanRun:
     async def carry_out(self, run: RunState, shop: Workshop) -> None:
         orders = await shop.store.plans.orders(run)
         targets = await shop.records.targets([order.device for order in orders if not order.refused])
-        gate = asyncio.Semaphore(READ_AT_ONCE)
         plans: dict[str, DevicePlan] = {}
         read: dict[str, str] = {}
 
         async def one(order: Order) -> None:
-            async with gate:
-                if await shop.records.cancelled(run.id):
-                    return
-                target = targets.get(order.device)
-                plans[order.device] = await self._plan(order, target, run, shop, read)
-                told = {"plan": run.id, "done": len(plans), "total": len(orders)}
-                shop.events.put("planning", told, latest=f"planning:{run.id}")
+            if await shop.records.cancelled(run.id):
+                return
+            plans[order.device] = await self._plan(order, targets.get(order.device), run, shop, read)
+            told = {"plan": run.id, "done": len(plans), "total": len(orders)}
+            shop.events.put("planning", told, latest=f"planning:{run.id}")
 
-        await asyncio.gather(*(one(order) for order in orders))
+        await together(orders, one, READ_AT_ONCE)
         if await shop.records.cancelled(run.id):
             run.state = CANCELLED
             return

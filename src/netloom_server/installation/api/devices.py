@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import orjson
 from django.db import transaction
 from django.http import HttpResponse, HttpResponseBase
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -16,6 +17,7 @@ from netloom_server.accounts.models import Role
 from netloom_server.base.forms import checked
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.base.sealing import seal
+from netloom_server.base.shared import Shared
 from netloom_server.host.engine import engine
 from netloom_server.host.events import newest_id
 from netloom_server.installation.api import shapes
@@ -50,22 +52,29 @@ def find_area(ident: int | None) -> Area | None:
     return area
 
 
+def overview() -> bytes:
+    site = Installation.objects.first()
+    holders = engine().owners
+    last = newest_id()  # first, so that whoever follows from there misses nothing
+    told = {
+        "installation": site.name if site else "New installation",
+        "areas": [{"id": a.id, "name": a.name, "parent": a.parent_id} for a in Area.objects.order_by("id")],
+        "lines": [
+            present.line_as_dict(line, holders.holder(line.id), engine().library)
+            for line in present.in_order(Line.objects.select_related("parent", "access"))
+        ],
+        "last_event": last,
+    }
+    return orjson.dumps(told)
+
+
+OVERVIEW = Shared(overview)
+
+
 class OverviewView(APIView):
     @extend_schema(responses=shapes.OverviewSerializer)
-    def get(self, request: Request) -> Response:
-        site = Installation.objects.first()
-        holders = engine().owners
-        return Response(
-            {
-                "installation": site.name if site else "New installation",
-                "areas": [{"id": a.id, "name": a.name, "parent": a.parent_id} for a in Area.objects.order_by("id")],
-                "lines": [
-                    present.line_as_dict(line, holders.holder(line.id), engine().library)
-                    for line in present.in_order(Line.objects.select_related("parent", "access"))
-                ],
-                "last_event": newest_id(),
-            }
-        )
+    def get(self, request: Request) -> HttpResponseBase:
+        return HttpResponse(OVERVIEW.get(), content_type="application/json")
 
 
 class DevicesView(APIView):

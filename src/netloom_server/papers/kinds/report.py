@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 from django.template.loader import render_to_string
 from django.utils import timezone
 
-from netloom_core.documents.tree import MISSING, get
+from netloom_core.documents.tree import MISSING, at, tokens
 from netloom_core.model.secrets import masked
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile, Setting
@@ -28,6 +28,11 @@ from netloom_server.runs.services import journal
 
 AT_ONCE = 250  # devices whose documents are in memory
 MEMORY = 200_000  # rows that are remembered
+UNUSED = [
+    *("places", "methods", "reasons", "intended", "counts", "was"),
+    *(f"unit__{name}" for name in ("keys", "apart", "facts", "switch", "lost", "bound", "secrets")),
+    *(f"line__{name}" for name in ("off", "reports")),
+]
 Item = TypeVar("Item")
 
 
@@ -39,9 +44,8 @@ def make(path: Path, library: Library) -> None:
 def pieces(library: Library) -> Iterator[str]:
     """The page, in order."""
     site = Installation.objects.first()
-    devices = list(
-        Device.objects.filter(taken_in=True).select_related("line", "area", "unit").order_by("line__name", "name")
-    )
+    found = Device.objects.filter(taken_in=True).select_related("line", "area").order_by("line__name", "name")
+    devices = list(found.defer(*UNUSED))
     head = journal.head()
     about = {
         "site": site.name if site else "Installation",
@@ -92,6 +96,13 @@ class _Rows:
 
     def __init__(self) -> None:
         self._made: dict[tuple[str, str, str, str], tuple[str, bool]] = {}
+        self._settings: dict[str, list[tuple[str, tuple[str, ...], Setting]]] = {}
+
+    def settings(self, profile: Profile) -> list[tuple[str, tuple[str, ...], Setting]]:
+        """Each with its path, in one piece and in parts."""
+        if profile.id not in self._settings:
+            self._settings[profile.id] = [(path, tokens(path), setting) for path, setting in profile.by_path.items()]
+        return self._settings[profile.id]
 
     def of(self, profile: Profile, path: str, setting: Setting, now: Any, then: Any) -> tuple[str, bool]:
         """The row, and whether the two values differ."""
@@ -126,17 +137,22 @@ def _section(
 ) -> Iterator[str]:
     running = documents.get(device.running, {})
     approved = documents.get(baseline.running_id, {}) if baseline else {}
-    made = [
-        rows.of(profile, path, setting, get(running, path), get(approved, path))
-        for path, setting in profile.by_path.items()
-    ]
-    if not made:
+    if not rows.settings(profile):
         return
+    values = ((*one, at(running, one[1]), at(approved, one[1])) for one in rows.settings(profile))
+    made = [
+        rows.of(profile, path, setting, now, then)
+        for path, _, setting, now, then in values
+        if now is not MISSING or then is not MISSING
+    ]
     yield f'<section>\n<h2>{escape(device.name)}</h2>\n<p class="soft">'
     yield _said(device, profile, baseline, sum(differs for _, differs in made))
-    yield '</p>\n<table class="settings"><thead><tr><th>Setting<th>Path<th>Running<th>Approved</thead>\n<tbody>\n'
-    yield "".join(row for row, _ in made)
-    yield "</tbody></table>\n</section>\n"
+    yield "</p>\n"
+    if made:
+        yield '<table class="settings"><thead><tr><th>Setting<th>Path<th>Running<th>Approved</thead>\n<tbody>\n'
+        yield "".join(row for row, _ in made)
+        yield "</tbody></table>\n"
+    yield "</section>\n"
 
 
 def _said(device: Device, profile: Profile, baseline: Backup | None, differences: int) -> str:
