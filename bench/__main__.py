@@ -2,7 +2,7 @@
 
 import sys
 
-from bench import backup, fuse, fuzz, load, machine, memory, osdp, run, survey, sweep, ui, verify
+from bench import backup, export, fuse, fuzz, load, machine, memory, osdp, run, survey, sweep, ui, verify
 
 ALL = {
     "sweep": sweep.main,
@@ -11,6 +11,7 @@ ALL = {
     "osdp": osdp.main,
     "backup": backup.main,
     "verify": verify.main,
+    "export": export.main,
     "memory": memory.main,
     "ui": ui.main,
     "fuzz": fuzz.main,

@@ -7,6 +7,7 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+import bagit
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -114,6 +115,22 @@ def test_it_is_a_plain_bag_in_a_plain_zip(data: bytes) -> None:
     assert {"bagit.txt", "manifest-sha256.txt", "tagmanifest-sha256.txt", "data/manifest.json"} <= set(names)
 
 
+def test_another_reader_of_bags_finds_it_whole(data: bytes, tmp_path: Path) -> None:
+    zipfile.ZipFile(io.BytesIO(data)).extractall(tmp_path / "bag")
+    bag = bagit.Bag(str(tmp_path / "bag"))
+    bag.validate()
+    assert bag.info["Source-Organization"] == "Skerry Point"
+
+
+def test_a_bag_of_another_writer_is_read(data: bytes, tmp_path: Path) -> None:
+    zipfile.ZipFile(io.BytesIO(data)).extractall(tmp_path / "all")
+    bag = tmp_path / "all/data"
+    bagit.make_bag(str(bag), {"Source-Organization": "Skerry Point"}, checksums=["sha256"])
+    files = [file for file in sorted(bag.rglob("*")) if file.is_file()]
+    made = archives.sealed(lambda out: [out.write(file, file.relative_to(bag)) for file in files] and None)
+    assert read_archive(made) == an_archive()
+
+
 def test_any_flipped_bit_is_found(data: bytes) -> None:
     for where in range(len(data)):
         bad = bytearray(data)
@@ -147,6 +164,35 @@ def test_a_path_that_leads_out_is_refused(data: bytes, tmp_path: Path) -> None:
 
     with pytest.raises(ArchiveDamaged, match="outside"):
         read_archive(resealed(data, climb))
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        (lambda files: files | {"data/more.txt": b"x"}, "no manifest names"),
+        (lambda files: files | {"tagmanifest-sha256.txt": b"nonsense\n"}, "a line that is none"),
+        (lambda files: {name: files[name] for name in files if name != "bag-info.txt"}, "has no bag-info.txt"),
+        (lambda files: {name: files[name] for name in files if name != "data/manifest.json"}, "no data/manifest.json"),
+        (lambda files: files | {"manifest-sha256.txt": files["manifest-sha256.txt"] * 2}, "not what its manifest says"),
+        (lambda files: files | {"manifest-sha256.txt": b"\xff\xfe"}, "not what its manifest says"),
+    ],
+)
+def test_a_bag_that_does_not_hold_is_refused(data: bytes, change: Any, told: str) -> None:
+    def write(files: dict[str, bytes], out: zipfile.ZipFile) -> None:
+        for name, content in change(files).items():
+            out.writestr(name, content)
+
+    with pytest.raises(ArchiveDamaged, match=told):
+        read_archive(resealed(data, write))
+
+
+def test_two_files_of_one_name_are_refused(data: bytes) -> None:
+    def twice(files: dict[str, bytes], out: zipfile.ZipFile) -> None:
+        for name, content in [*files.items(), *files.items()]:
+            out.writestr(name, content)
+
+    with pytest.raises(ArchiveDamaged, match="two files of one name"), pytest.warns(UserWarning, match="Duplicate"):
+        read_archive(resealed(data, twice))
 
 
 def test_a_changed_document_under_a_good_seal_is_found_by_the_bag(data: bytes) -> None:

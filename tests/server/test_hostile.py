@@ -223,7 +223,8 @@ def forged(data: bytes, **fields: Any) -> bytes:
         manifest["backups"][0] |= fields
         (bag / "manifest.json").write_text(json.dumps(manifest))
         bagit.make_bag(str(bag), {}, checksums=["sha256"])
-        return archives._sealed(bag)
+        files = [file for file in sorted(bag.rglob("*")) if file.is_file()]
+        return archives.sealed(lambda out: [out.write(file, file.relative_to(bag)) for file in files] and None)
 
 
 FORGERIES: list[dict[str, Any]] = [

@@ -10,36 +10,31 @@ counts and names are checked before anything is unpacked.
 
 from __future__ import annotations
 
-import hashlib
 import io
 import os
-import tempfile
 import zipfile
 import zlib
-from dataclasses import asdict, dataclass, field
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-import bagit
 import orjson
 from pydantic import Field, TypeAdapter, ValidationError
 
+from netloom_core.backup.bag import HEX, HINT, Bag, sha256, write_bag
 from netloom_core.documents.tree import MAX_DEPTH, Document, canonical, deeper_than, digest
 from netloom_core.errors import ArchiveDamaged
 
 FORMAT = 1
 SEAL = b"netloom-seal sha256 "
-SEAL_BYTES = len(SEAL) + 64
+SEAL_BYTES = len(SEAL) + HEX
 MAX_ARCHIVE = 200_000_000  # bytes, zipped and unzipped; a zip bomb ends here
 MAX_FILES = 50_000
 EARLIEST = datetime(1990, 1, 1, tzinfo=UTC)
-EPOCH = (1980, 1, 1, 0, 0, 0)
 # What the libraries raise for bytes that are no archive, or an encrypted one.
-DAMAGED = (
-    zipfile.BadZipFile, bagit.BagError, OSError, EOFError, NotImplementedError, zlib.error, RuntimeError,
-)  # fmt: skip
-HINT = "Nothing was taken from it. Use another copy of the archive."
+DAMAGED = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, zlib.error, RuntimeError)
 
 
 Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
@@ -81,78 +76,65 @@ class Archive:
 
 
 def write_archive(path: Path, archive: Archive) -> None:
-    """The file appears whole or not at all; it is checked before it takes its name."""
-    with tempfile.TemporaryDirectory(prefix="netloom-bag-") as folder:
-        bag_folder = Path(folder) / "bag"
-        documents = bag_folder / "documents"
-        documents.mkdir(parents=True)
-        manifest = {
-            "format": FORMAT,
-            "installation": archive.installation,
-            "journal": archive.journal,
-            "backups": [asdict(backup) for backup in archive.backups],
-        }
-        (bag_folder / "manifest.json").write_bytes(orjson.dumps(manifest, option=orjson.OPT_INDENT_2))
-        for name, document in archive.documents.items():
-            (documents / f"{name}.json").write_bytes(canonical(document))
-        bagit.make_bag(str(bag_folder), {"Source-Organization": archive.installation}, checksums=["sha256"])
-        data = _sealed(bag_folder)
-    read_archive(data)
+    """The file appears whole or not at all; what is on the disk is read back before it takes its name."""
+    data = sealed(lambda out: write_bag(out, _files(archive), {"Source-Organization": archive.installation}))
     part = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
         with part.open("wb") as out:
             out.write(data)
             out.flush()
             os.fsync(out.fileno())
+        _check_seal(part.read_bytes())
         part.replace(path)
     finally:
         part.unlink(missing_ok=True)
 
 
-def _sealed(folder: Path) -> bytes:
+def _files(archive: Archive) -> Iterator[tuple[str, bytes]]:
+    manifest = {
+        "format": FORMAT,
+        "installation": archive.installation,
+        "journal": archive.journal,
+        "backups": archive.backups,
+    }
+    yield "manifest.json", orjson.dumps(manifest, option=orjson.OPT_INDENT_2)
+    for name, document in archive.documents.items():
+        body = canonical(document)
+        if sha256(body) != name:
+            raise ArchiveDamaged(f"Document {name[:12]} is not what its digest says; no archive was made.", HINT)
+        yield f"documents/{name}.json", body
+
+
+def sealed(write: Callable[[zipfile.ZipFile], None]) -> bytes:
+    """A zip of what `write` puts into it, whose comment is the digest of all bytes before it."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as out:
-        for file in sorted(folder.rglob("*")):
-            if file.is_file():
-                out.writestr(zipfile.ZipInfo(str(file.relative_to(folder)), EPOCH), file.read_bytes())
-        out.comment = SEAL + b"0" * 64
+        write(out)
+        out.comment = SEAL + b"0" * HEX
     body = buffer.getvalue()[:-SEAL_BYTES]
-    return body + SEAL + hashlib.sha256(body).hexdigest().encode()
+    return body + SEAL + sha256(body).encode()
+
+
+def _check_seal(data: bytes) -> None:
+    seal, body = data[-SEAL_BYTES:], data[:-SEAL_BYTES]
+    if not data.startswith(b"PK") or not seal.startswith(SEAL):
+        raise ArchiveDamaged("The file is not a whole Netloom archive: its seal is missing.", HINT)
+    if sha256(body).encode() != seal[len(SEAL) :]:
+        raise ArchiveDamaged("The archive is damaged: its bytes do not match its seal.", HINT)
 
 
 def read_archive(data: bytes) -> Archive:
     """Check and read. Raises ArchiveDamaged that says what does not hold."""
     if len(data) > MAX_ARCHIVE:
         raise ArchiveDamaged(f"The archive is larger than {MAX_ARCHIVE // 1_000_000} MB.", HINT)
-    seal, body = data[-SEAL_BYTES:], data[:-SEAL_BYTES]
-    if not data.startswith(b"PK") or not seal.startswith(SEAL):
-        raise ArchiveDamaged("The file is not a whole Netloom archive: its seal is missing.", HINT)
-    if hashlib.sha256(body).hexdigest().encode() != seal[len(SEAL) :]:
-        raise ArchiveDamaged("The archive is damaged: its bytes do not match its seal.", HINT)
-    with tempfile.TemporaryDirectory(prefix="netloom-bag-") as folder:
-        try:
-            _unpack(data, Path(folder))
-            bagit.Bag(folder).validate()
-            return _contents(Path(folder) / "data")
-        except DAMAGED as error:
-            raise ArchiveDamaged(f"The archive is damaged: {error}", HINT) from error
-        except (ValueError, KeyError, TypeError) as error:
-            raise ArchiveDamaged(f"The archive's manifest is not as it should be: {error}", HINT) from error
-
-
-def _unpack(data: bytes, folder: Path) -> None:
-    with zipfile.ZipFile(io.BytesIO(data)) as source:
-        members = source.infolist()
-        if len(members) > MAX_FILES or sum(member.file_size for member in members) > MAX_ARCHIVE:
-            raise ArchiveDamaged("The archive would unpack to more than it may.", HINT)
-        root = folder.resolve()
-        for member in members:
-            target = (folder / member.filename).resolve()
-            if not target.is_relative_to(root) or member.is_dir():
-                raise ArchiveDamaged(f"The archive has a file outside of itself: {member.filename!r}.", HINT)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            with source.open(member) as inner:
-                target.write_bytes(inner.read(member.file_size + 1)[: member.file_size])
+    _check_seal(data)
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as source:
+            return _contents(Bag(source, MAX_ARCHIVE, MAX_FILES))
+    except DAMAGED as error:
+        raise ArchiveDamaged(f"The archive is damaged: {error}", HINT) from error
+    except (ValueError, KeyError, TypeError) as error:
+        raise ArchiveDamaged(f"The archive's manifest is not as it should be: {error}", HINT) from error
 
 
 def _listed(data: Any) -> list[ArchivedBackup]:
@@ -172,8 +154,8 @@ def _check_time(backup: ArchivedBackup) -> None:
         raise ArchiveDamaged(f"The archive's backup of {backup.name} says it was taken at {backup.taken}.", HINT)
 
 
-def _contents(payload: Path) -> Archive:
-    manifest: dict[str, Any] = orjson.loads((payload / "manifest.json").read_bytes())
+def _contents(bag: Bag) -> Archive:
+    manifest: dict[str, Any] = orjson.loads(bag.file("manifest.json"))
     if manifest["format"] != FORMAT:
         raise ArchiveDamaged(f"The archive has format {manifest['format']}; this Netloom reads {FORMAT}.", HINT)
     backups = _listed(manifest["backups"])
@@ -181,17 +163,23 @@ def _contents(payload: Path) -> Archive:
         _check_time(backup)
     if len({backup.id for backup in backups}) < len(backups):
         raise ArchiveDamaged("The archive has two backups of one id.", HINT)
-    documents: dict[str, Document] = {}
-    for file in (payload / "documents").glob("*.json"):
-        document = orjson.loads(file.read_bytes())
-        if not isinstance(document, dict) or deeper_than(document, MAX_DEPTH):
-            raise ArchiveDamaged(f"Document {file.stem[:12]} is no tree of values.", HINT)
-        if digest(document) != file.stem:
-            raise ArchiveDamaged(f"Document {file.stem[:12]} is not what its digest says.", HINT)
-        documents[file.stem] = document
+    documents = dict(_documents(bag))
     for backup in backups:
         for wanted in (backup.running, backup.startup):
             if wanted and wanted not in documents:
                 raise ArchiveDamaged(f"Document {wanted[:12]} of {backup.name} is missing.", HINT)
     head = manifest.get("journal")
     return Archive(str(manifest["installation"])[:120], backups, documents, head if isinstance(head, dict) else {})
+
+
+def _documents(bag: Bag) -> Iterator[tuple[str, Document]]:
+    for name, content in bag.payload():
+        stem = name.removeprefix("documents/").removesuffix(".json")
+        if name != f"documents/{stem}.json":
+            continue
+        document = orjson.loads(content)
+        if not isinstance(document, dict) or deeper_than(document, MAX_DEPTH):
+            raise ArchiveDamaged(f"Document {stem[:12]} is no tree of values.", HINT)
+        if digest(document) != stem:
+            raise ArchiveDamaged(f"Document {stem[:12]} is not what its digest says.", HINT)
+        yield stem, document
