@@ -2,7 +2,7 @@
 
 import sys
 
-from bench import backup, export, fuse, fuzz, load, machine, memory, osdp, run, survey, sweep, ui, verify
+from bench import api, backup, export, fuse, fuzz, load, machine, memory, osdp, run, survey, sweep, ui, verify
 
 ALL = {
     "sweep": sweep.main,
@@ -18,6 +18,7 @@ ALL = {
     "load": load.main,
     "run": run.main,
     "machine": machine.main,
+    "api": api.main,
 }
 
 for name in sys.argv[1:] or ALL:

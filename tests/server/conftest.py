@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from importlib import import_module
 from pathlib import Path
+from typing import Any
 
 import pytest
 from django.db import connection
+from django.test import Client
 from rest_framework.test import APIClient
 
 from netloom_core.profiles.load import Library
@@ -16,6 +18,7 @@ from netloom_server.demo import seed
 from netloom_server.installation.models import Device
 from netloom_server.runs.models import JournalEntry
 from tests.conftest import ROOT
+from tests.server import conformance
 
 migration = import_module("netloom_server.runs.migrations.0002_journal_append_only")
 
@@ -36,6 +39,19 @@ def lasting(transactional_db: None) -> Iterator[None]:
             cursor.execute(f"DROP TRIGGER IF EXISTS {name}")
     JournalEntry.objects.all().delete()
     _triggers(migration.TRIGGERS)
+
+
+@pytest.fixture(autouse=True)
+def as_described(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whatever a test asks of the API, the answer is as the API's description says."""
+    plain = Client.request
+
+    def asked(self: Client, **request: Any) -> Any:
+        answer = plain(self, **request)
+        conformance.check(request["REQUEST_METHOD"], request["PATH_INFO"], answer)
+        return answer
+
+    monkeypatch.setattr(Client, "request", asked)
 
 
 @pytest.fixture

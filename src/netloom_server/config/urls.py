@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.urls import path, re_path
-from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.csrf import csrf_exempt, ensure_csrf_cookie
 
 from netloom_server.accounts.api import people, session
 from netloom_server.backups.api import backups
@@ -92,6 +92,6 @@ urlpatterns = [
     path("api/papers", papers.PapersView.as_view()),
     path("api/papers/<str:ident>", papers.PaperView.as_view()),
     path("api/papers/<str:ident>/file", papers.PaperFileView.as_view()),
-    path("api/<path:rest>", problems.not_found),
+    path("api/<path:rest>", csrf_exempt(problems.not_found)),
     re_path(r"^(?!api/|static/).*$", page),
 ]

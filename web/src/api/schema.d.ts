@@ -1596,6 +1596,13 @@ export interface components {
             /** @default false */
             over_later: boolean;
         };
+        Error: {
+            error: {
+                code: string;
+                message: string;
+                try: string;
+            };
+        };
     };
     responses: never;
     parameters: never;
@@ -1626,6 +1633,15 @@ export interface operations {
                     "application/json": components["schemas"]["Devices"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     backups_retrieve: {
@@ -1646,6 +1662,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Backups"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -1673,6 +1698,15 @@ export interface operations {
                     "application/json": components["schemas"]["Backup"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     backups_check_create: {
@@ -1698,6 +1732,15 @@ export interface operations {
                     "application/json": components["schemas"]["Archive"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     backups_compare_retrieve: {
@@ -1718,6 +1761,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -1745,6 +1797,15 @@ export interface operations {
                     "application/json": components["schemas"]["Archive"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     changes_list: {
@@ -1762,6 +1823,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Coming"][];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -1785,6 +1855,15 @@ export interface operations {
                     "application/json": components["schemas"]["Log"][];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     consoles_create: {
@@ -1800,12 +1879,21 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Console"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -1832,6 +1920,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     consoles_destroy: {
@@ -1852,6 +1949,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     consoles_break_create: {
@@ -1871,6 +1977,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
             };
         };
     };
@@ -1893,6 +2008,15 @@ export interface operations {
                     "application/json": components["schemas"]["WholeLog"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     devices_retrieve: {
@@ -1912,6 +2036,22 @@ export interface operations {
                     "application/json": components["schemas"]["Devices"];
                 };
             };
+            /** @description No response body */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     devices_create: {
@@ -1927,12 +2067,21 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -1958,6 +2107,15 @@ export interface operations {
                     "application/json": components["schemas"]["WholeDevice"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     devices_destroy: {
@@ -1977,6 +2135,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
             };
         };
     };
@@ -2003,6 +2170,15 @@ export interface operations {
                     "application/json": components["schemas"]["Device"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     devices_credentials_update: {
@@ -2027,6 +2203,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     devices_credentials_destroy: {
@@ -2046,6 +2231,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
             };
         };
     };
@@ -2070,6 +2264,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["States"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2097,6 +2300,15 @@ export interface operations {
                     "application/json": components["schemas"]["Devices"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     devices_part_create: {
@@ -2122,6 +2334,15 @@ export interface operations {
                     "application/json": components["schemas"]["Devices"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     devices_watch_create: {
@@ -2141,6 +2362,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["States"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2164,6 +2394,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Expected"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2191,6 +2430,15 @@ export interface operations {
                     "application/json": components["schemas"]["Expected"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     intended_create: {
@@ -2212,6 +2460,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2237,6 +2494,15 @@ export interface operations {
                     "application/json": components["schemas"]["Journal"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     lines_list: {
@@ -2256,6 +2522,15 @@ export interface operations {
                     "application/json": components["schemas"]["Line"][];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     lines_create: {
@@ -2271,12 +2546,21 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2300,6 +2584,15 @@ export interface operations {
                     "application/json": components["schemas"]["Line"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     lines_destroy: {
@@ -2319,6 +2612,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
             };
         };
     };
@@ -2345,6 +2647,15 @@ export interface operations {
                     "application/json": components["schemas"]["Line"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     lines_access_update: {
@@ -2369,6 +2680,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     lines_free_retrieve: {
@@ -2392,6 +2712,15 @@ export interface operations {
                     "application/json": components["schemas"]["Free"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     overview_retrieve: {
@@ -2411,6 +2740,15 @@ export interface operations {
                     "application/json": components["schemas"]["Overview"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     papers_retrieve: {
@@ -2428,6 +2766,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Papers"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2453,6 +2800,15 @@ export interface operations {
                     "application/json": components["schemas"]["Paper"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     papers_retrieve_2: {
@@ -2472,6 +2828,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Paper"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2495,6 +2860,15 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     people_list: {
@@ -2512,6 +2886,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"][];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2535,6 +2918,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2562,6 +2954,15 @@ export interface operations {
                     "application/json": components["schemas"]["Person"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     people_sessions_destroy: {
@@ -2582,6 +2983,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     people_link_create: {
@@ -2601,6 +3011,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2626,6 +3045,15 @@ export interface operations {
                     "application/json": components["schemas"]["Plan"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     plans_retrieve: {
@@ -2647,6 +3075,15 @@ export interface operations {
                     "application/json": components["schemas"]["Plan"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     ports_list: {
@@ -2664,6 +3101,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Port"][];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2685,6 +3131,15 @@ export interface operations {
                     "application/json": components["schemas"]["Profile"][];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     runs_list: {
@@ -2704,6 +3159,15 @@ export interface operations {
                     "application/json": components["schemas"]["Run"][];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     runs_create: {
@@ -2719,12 +3183,21 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2750,6 +3223,15 @@ export interface operations {
                     "application/json": components["schemas"]["Run"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     runs_cancel_create: {
@@ -2769,6 +3251,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2795,6 +3286,15 @@ export interface operations {
                     "application/json": components["schemas"]["RunSteps"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     session_retrieve: {
@@ -2812,6 +3312,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2837,6 +3346,15 @@ export interface operations {
                     "application/json": components["schemas"]["Person"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     session_destroy: {
@@ -2854,6 +3372,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
             };
         };
     };
@@ -2877,6 +3404,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     session_second_factor_update: {
@@ -2899,6 +3435,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     session_second_factor_create: {
@@ -2918,6 +3463,15 @@ export interface operations {
                     "application/json": components["schemas"]["SecondFactor"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     session_tokens_list: {
@@ -2935,6 +3489,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Token"][];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -2960,6 +3523,15 @@ export interface operations {
                     "application/json": components["schemas"]["Token"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     session_tokens_destroy: {
@@ -2979,6 +3551,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
             };
         };
     };
@@ -3003,6 +3584,15 @@ export interface operations {
                     "application/json": components["schemas"]["Devices"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     watch_mode_retrieve: {
@@ -3020,6 +3610,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WatchMode"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };
@@ -3045,6 +3644,15 @@ export interface operations {
                     "application/json": components["schemas"]["WatchMode"];
                 };
             };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
         };
     };
     why_create: {
@@ -3066,6 +3674,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reasons"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
                 };
             };
         };

@@ -91,7 +91,7 @@ class ConsolesView(APIView):
             logs = logs.filter(device=records.resolve(word))
         return Response([log_as_dict(log) for log in logs[:LOGS_SHOWN]])
 
-    @extend_schema(request=OpenSerializer, responses=ConsoleSerializer)
+    @extend_schema(request=OpenSerializer, responses={201: ConsoleSerializer})
     def post(self, request: Request) -> Response:
         data = checked(OpenSerializer, request)
         by = request.user.get_username()

@@ -78,12 +78,12 @@ class OverviewView(APIView):
 
 
 class DevicesView(APIView):
-    @extend_schema(responses=shapes.DevicesSerializer)
+    @extend_schema(responses={200: shapes.DevicesSerializer, 304: None})
     def get(self, request: Request) -> HttpResponseBase:
         """Rendered once for each change and shared; who sends the tag that it has is told when nothing changed."""
         return devices_answer(request)
 
-    @extend_schema(request=shapes.NewDeviceSerializer, responses=shapes.DeviceSerializer)
+    @extend_schema(request=shapes.NewDeviceSerializer, responses={201: shapes.DeviceSerializer})
     def post(self, request: Request) -> Response:
         """Plan a device before it is there."""
         data = checked(shapes.NewDeviceSerializer, request)

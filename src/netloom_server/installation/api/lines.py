@@ -42,7 +42,7 @@ class LinesView(APIView):
     def get(self, request: Request) -> Response:
         return Response([shown(line) for line in present.in_order(Line.objects.select_related("parent", "access"))])
 
-    @extend_schema(request=shapes.NewLineSerializer, responses=shapes.LineSerializer)
+    @extend_schema(request=shapes.NewLineSerializer, responses={201: shapes.LineSerializer})
     def post(self, request: Request) -> Response:
         data = checked(shapes.NewLineSerializer, request)
         line = lines.new_ip(data) if data["kind"] == "ip" else lines.new_serial(data)

@@ -69,7 +69,7 @@ class RunsView(APIView):
         counts = counts_of(runs)
         return Response([run_in_short(run, counts) for run in runs])
 
-    @extend_schema(request=WorkSerializer, responses=RunSerializer)
+    @extend_schema(request=WorkSerializer, responses={201: RunSerializer})
     def post(self, request: Request) -> Response:
         asked = _asked(request)
         run = KINDS[asked.data["kind"]].begin(asked)
