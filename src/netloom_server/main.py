@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import Any
 
 from netloom_server.base.lock import DataInUse, FolderLock
+from netloom_server.base.logs import keep_log
 from netloom_server.care import folder, tls
 
 EXIT_FAILED, EXIT_REFUSED = 1, 5
@@ -167,6 +168,8 @@ async def serve(
     link = await asyncio.to_thread(_prepare, arguments, data, token)
     from netloom_server.host.engine import engine
 
+    keep_log(data)
+    log.info("the server begins, process %d", os.getpid())
     await engine().start()
     # What is here stays. Looking through all of it for garbage again and again held everybody up.
     gc.collect()
@@ -195,6 +198,7 @@ async def serve(
         await Server(config).serve(sockets=[listener])
     finally:
         await engine().stop()
+        log.info("the server ends in order")
         found.unlink(missing_ok=True)
     return 0
 

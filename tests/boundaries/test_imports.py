@@ -31,6 +31,7 @@ CORE = {
     "errors": [],
     "clock": [],
     "together": [],
+    "trace": [],
     "model": ["errors"],
     "documents": ["errors", "model"],
     "identity": ["model"],
@@ -50,8 +51,8 @@ CORE = {
     ],
     "absence": ["errors", "together", "model", "profiles", "links", "sweep"],
     "engine": [
-        "errors", "clock", "together", "model", "documents", "profiles", "bus", "drivers", "live", "plan", "run",
-        "backup", "sweep", "absence",
+        "errors", "clock", "together", "trace", "model", "documents", "profiles", "bus", "drivers", "live", "plan",
+        "run", "backup", "sweep", "absence",
     ],
     "testing": [
         "errors", "model", "documents", "addressing", "profiles", "links", "drivers", "live", "backup", "engine",

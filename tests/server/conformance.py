@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import re
 from functools import cache
@@ -68,7 +69,9 @@ def check(method: str, path: str, answer: HttpResponseBase) -> None:
     content = said.get("content", {}).get("application/json")
     if content is None or answer.streaming:
         return
-    body = json.loads(answer.content)  # type: ignore[attr-defined]
+    content_is = answer.content  # type: ignore[attr-defined]
+    packed = answer.headers.get("Content-Encoding") == "gzip"
+    body = json.loads(gzip.decompress(content_is) if packed else content_is)
     schema = content["schema"]
     validator = (
         _validator(schema["$ref"])

@@ -32,6 +32,7 @@ from netloom_core.run.drive import drive
 from netloom_core.run.supervisor import Supervisor, insist, own_fault
 from netloom_core.sweep.sweep import SweepResult
 from netloom_core.together import together
+from netloom_core.trace import RUN
 
 log = logging.getLogger("netloom.engine")
 READ_AT_ONCE = 24
@@ -219,6 +220,7 @@ class Engine:
 
     async def _supervised(self, ident: str) -> None:
         """One run to its end. It reaches a settled state whatever happens, or goes on at the next start."""
+        RUN.set(ident)
         run = await self._run(ident)
         if run.state not in LIVE:
             return
@@ -237,6 +239,7 @@ class Engine:
                 run, "Netloom made a mistake of its own; the server's log has it. What was written is in the journal."
             )
         await insist(lambda: self._records.save_run(run), f"the end of run {ident}")
+        log.info("run %s, a %s, ended: %s", ident, run.kind, run.state)
         self._records.forget(ident)
 
     async def _run(self, ident: str) -> RunState:

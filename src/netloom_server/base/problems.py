@@ -22,6 +22,7 @@ from netloom_core.errors import (
     StoreTrouble,
 )
 from netloom_server.base.forms import TooLarge
+from netloom_server.base.logs import REQUEST
 
 
 class NotFound(NetloomError):
@@ -156,7 +157,7 @@ def failed(request: HttpRequest) -> JsonResponse:
     error = sys.exc_info()[1]
     if isinstance(error, DatabaseError):
         return answer(*disk_trouble(error), 503)
-    hint = "Nothing that was saved is lost. The server's log says more; try again."
+    hint = f"Nothing that was saved is lost. The server's log has it as request {REQUEST.get()}. Try again."
     return answer("own-fault", "Netloom made a mistake of its own.", hint, 500)
 
 

@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "netloom_server.papers",
 ]
 MIDDLEWARE = [
+    "netloom_server.config.traced.Traced",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -141,7 +142,7 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain", "level": "WARNING"}},
     "root": {"handlers": ["stderr"], "level": "WARNING"},
     "loggers": {"netloom": {"level": "INFO"}, "django.request": {"level": "ERROR"}},
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -30,6 +31,7 @@ from netloom_server.runs.services.runs import (
 )
 
 MAX_RUNS = 50
+log = logging.getLogger("netloom.runs")
 PAGE = 500
 
 
@@ -74,6 +76,7 @@ class RunsView(APIView):
         asked = _asked(request)
         run = KINDS[asked.data["kind"]].begin(asked)
         engine().submit(run.id)
+        log.info("run %s, a %s, was asked for", run.id, run.kind)
         return Response(whole_run(run), 201)
 
 
