@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
 import http.client
 import json
 import time
 import urllib.parse
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
 
 from tests.demo import Demo
+from tests.server.test_hostile import LISTS
 
 NETWORK = "127.29.10.0/24"
 
@@ -198,3 +201,38 @@ def test_a_sweep_can_be_stopped_and_only_one_looks_at_a_line(demo: Demo) -> None
             break
         time.sleep(0.3)
     assert any(device["serial"] == "00B70E58" for device in newest), "what was seen by then is kept"
+
+
+def readers(server: int) -> list[int]:
+    """Processes of the server's that read somebody's file."""
+    found = []
+    for process in Path("/proc").glob("[0-9]*"):
+        with contextlib.suppress(OSError):
+            mine = int((process / "stat").read_text().rpartition(")")[2].split()[1]) == server
+            if mine and b"netloom_server.base.apart" in (process / "cmdline").read_bytes():
+                found.append(int(process.name))
+    return found
+
+
+def soon(test: Callable[[], bool], seconds: float = 2.0) -> bool:
+    until = time.monotonic() + seconds
+    while not test():
+        if time.monotonic() > until:
+            return False
+        time.sleep(0.02)
+    return True
+
+
+def test_reading_a_file_ends_when_its_client_goes(demo: Demo) -> None:
+    server = json.loads((demo.data / "server.json").read_text())
+    split = urllib.parse.urlsplit(server["url"])
+    slow = LISTS["fourteen million empty cells"]
+    connection = http.client.HTTPConnection(split.hostname or "", split.port, timeout=20)
+    headers = {"Authorization": f"Bearer {server['token']}", "Content-Disposition": "attachment; filename=list.xlsx"}
+    connection.request("POST", "/api/expected/list.xlsx", slow, headers)
+    assert soon(lambda: len(readers(server["pid"])) == 1), "it is being read"
+    begun = time.monotonic()
+    connection.close()
+    assert soon(lambda: not readers(server["pid"])), "nobody waits for it"
+    assert time.monotonic() - begun < 1.5, "before its own time is over"
+    assert not list(demo.data.glob("incoming-*"))

@@ -1,7 +1,7 @@
 """Reading what strangers made, in a process of its own: bounded in memory, processor time and duration.
 
 `python -m netloom_server.base.apart READER FILE NAME` reads a file and writes JSON; what it is started
-by kills it when it takes too long. A reader is a function of the table below and knows no records.
+by kills it when it takes too long, and when the client has gone. A reader is a function of the table below and knows no records.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ import os
 import resource
 import subprocess
 import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -17,9 +18,11 @@ from typing import Any
 import orjson
 
 from netloom_core.errors import ArchiveDamaged, NetloomError, RequestError
+from netloom_server.base.gone import nobody_waits
 
 MEMORY = 1_000_000_000  # bytes of address space, of which libraries take most
 LIST_S, ARCHIVE_S = 2.5, 60.0
+LOOK_S = 0.1
 MAX_ANSWER = 400_000_000
 PYTHON_PATH = str(Path(__file__).resolve().parents[2])
 
@@ -50,24 +53,39 @@ def read_apart(reader: str, path: Path, name: str = "") -> Any:
     _, seconds, kind = READERS[reader]
     words = [sys.executable, "-m", "netloom_server.base.apart", reader, str(path), name[:100]]
     environment = {"PYTHONPATH": PYTHON_PATH, "PATH": os.environ.get("PATH", ""), "OPENBLAS_NUM_THREADS": "1"}
-    try:
-        done = subprocess.run(  # noqa: S603 - our own module
-            words, env=environment, capture_output=True, timeout=seconds
-        )
-    except subprocess.TimeoutExpired:
+    child = subprocess.Popen(  # noqa: S603 - our own module
+        words, env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+    )
+    output = _waited_for(child, time.monotonic() + seconds)
+    if output is None:
         raise kind(
             f"The file was not read within {seconds:g} s; nothing was taken from it.",
             "It may be damaged, or be made to be slow. Save it again, smaller.",
-        ) from None
-    if done.returncode == 0 and len(done.stdout) <= MAX_ANSWER:
-        return orjson.loads(done.stdout)
-    told = _told(done.stdout)
+        )
+    if child.returncode == 0 and len(output) <= MAX_ANSWER:
+        return orjson.loads(output)
+    told = _told(output)
     if told is None:
         raise kind(
             "The file is too large or too entangled to be read; nothing was taken from it.",
             "Save it again, smaller, or in another form.",
         )
     raise kind(told["message"], told["try"])
+
+
+def _waited_for(child: subprocess.Popen[bytes], until: float) -> bytes | None:
+    """What it wrote; None, and it is ended, when it is too late or nobody waits for it any more."""
+    try:
+        while time.monotonic() < until and not nobody_waits():
+            try:
+                return child.communicate(timeout=LOOK_S)[0]
+            except subprocess.TimeoutExpired:
+                continue
+        return None
+    finally:
+        if child.poll() is None:
+            child.kill()
+            child.communicate()
 
 
 def _told(output: bytes) -> dict[str, str] | None:

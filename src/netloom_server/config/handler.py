@@ -10,6 +10,7 @@ from __future__ import annotations
 import asyncio
 import contextvars
 import re
+import threading
 from collections.abc import AsyncIterator, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
@@ -20,6 +21,8 @@ from django.core.handlers.base import BaseHandler
 from django.db import close_old_connections
 from django.http import HttpRequest
 from django.http.response import HttpResponseBase, StreamingHttpResponse
+
+from netloom_server.base.gone import GONE
 
 STREAMS = re.compile(r"^/api/(events|consoles/[^/]+/stream)$")
 THREADS = 8
@@ -36,7 +39,13 @@ class Handler(ASGIHandler):
     async def get_response_async(self, request: Any) -> Any:
         if STREAMS.match(request.path_info):
             return await super().get_response_async(request)
-        answer = await self._in_thread(self._answer, request)
+        gone = threading.Event()
+        GONE.set(gone)
+        try:
+            answer = await self._in_thread(self._answer, request)
+        except asyncio.CancelledError:
+            gone.set()  # whoever asked went; the thread cannot be cancelled, but it looks
+            raise
         if isinstance(answer, StreamingHttpResponse) and not answer.is_async:
             answer.streaming_content = self._piece_by_piece(iter(answer))
         return answer
