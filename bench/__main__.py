@@ -2,7 +2,7 @@
 
 import sys
 
-from bench import api, backup, export, fuse, fuzz, load, machine, memory, osdp, run, survey, sweep, ui, verify
+from bench import api, backup, export, fuse, fuzz, kills, load, machine, memory, osdp, run, survey, sweep, ui, verify
 
 ALL = {
     "sweep": sweep.main,
@@ -19,6 +19,7 @@ ALL = {
     "run": run.main,
     "machine": machine.main,
     "api": api.main,
+    "kills": kills.main,
 }
 
 for name in sys.argv[1:] or ALL:

@@ -198,6 +198,7 @@ async def serve(
         await Server(config).serve(sockets=[listener])
     finally:
         await engine().stop()
+        folder.put_in_order(folder.database_of(data))
         log.info("the server ends in order")
         found.unlink(missing_ok=True)
     return 0

@@ -98,6 +98,7 @@ def test_it_ends_in_order_when_it_is_told_to(server: Server, number: int) -> Non
     server.start()
     assert server.end(number) == 0
     assert not (server.data / "server.json").exists()
+    assert not any(file.stat().st_size for file in server.data.glob("*-wal")), "all is in the database's one file"
     assert "Traceback" not in server.log()
 
 
@@ -105,8 +106,8 @@ def test_a_start_after_a_death_says_so_and_an_orderly_one_does_not(server: Serve
     server.start()
     assert server.end(signal.SIGKILL) == -signal.SIGKILL
     server.records(
-        "INSERT INTO runs_run (id, kind, by, params, state, result, message, cancel, progress, created) "
-        "VALUES ('r1', 'read', 't', '{}', 'running', '{}', '', 0, '{}', '2026-11-25 00:00:00')"
+        "INSERT INTO runs_run (id, number, kind, by, params, state, result, message, cancel, progress, created) "
+        "VALUES ('r1', 1, 'read', 't', '{}', 'running', '{}', '', 0, '{}', '2026-11-25 00:00:00')"
     )
     server.start()
     assert "ended without warning" in server.log()
@@ -172,8 +173,8 @@ def test_before_a_migration_a_copy_is_made(server: Server) -> None:
     server.start()
     server.end()
     server.records(
-        "DELETE FROM django_migrations WHERE app = 'installation' AND name = '0005_touched'",
-        "DROP TABLE installation_touched",
+        "DELETE FROM django_migrations WHERE app = 'papers'",
+        "DROP TABLE papers_paper",
     )
     server.start()
     assert [copy["why"] for copy in server.care("copies")[1]["copies"]] == ["before-migration"]

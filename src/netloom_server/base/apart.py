@@ -1,7 +1,8 @@
 """Reading what strangers made, in a process of its own: bounded in memory, processor time and duration.
 
 `python -m netloom_server.base.apart READER FILE NAME` reads a file and writes JSON; what it is started
-by kills it when it takes too long, and when the client has gone. A reader is a function of the table below and knows no records.
+by kills it when it takes too long, and when the client has gone. A reader is a function of the table
+below and knows no records.
 """
 
 from __future__ import annotations

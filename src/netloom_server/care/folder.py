@@ -85,6 +85,12 @@ def is_whole(database: Path) -> list[Trouble]:
     return [] if said == ["ok"] else [Trouble(f"The database is damaged: {said[0][:200]}", hint)]
 
 
+def put_in_order(database: Path) -> None:
+    """At the end everything is in the database's one file: what somebody copies then is whole."""
+    with contextlib.suppress(sqlite3.Error), contextlib.closing(sqlite3.connect(database, timeout=5)) as db:
+        db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+
+
 def migrations_in(database: Path) -> set[tuple[str, str]]:
     """(app, name) of what was done to this database; empty where there is none."""
     if not database.exists():
