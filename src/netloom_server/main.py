@@ -141,7 +141,7 @@ async def serve(
 ) -> int:
     import uvicorn
 
-    from netloom_server.config.asgi import application
+    from netloom_server.config.asgi import application, handler
 
     class Server(uvicorn.Server):
         """Ends in order when it is told to, and that is a good end: the signal is not raised again afterwards."""
@@ -200,6 +200,9 @@ async def serve(
         await engine().stop()
         folder.put_in_order(folder.database_of(data))
         log.info("the server ends in order")
+        if handler.stuck:  # their threads never end, and the process would wait for them
+            logging.shutdown()
+            os._exit(0)
         found.unlink(missing_ok=True)
     return 0
 

@@ -70,7 +70,7 @@ LAYERS = ["base", "care", "config", "records", "services", "host", "api", "start
 SERVER = {
     "base": [],
     "care": ["base"],
-    "config": [],
+    "config": ["base"],
     "accounts": ["base", "host", "runs"],
     "installation": ["base", "accounts", "host", "runs", "backups", "consoles"],
     "runs": ["base", "accounts", "host", "installation", "backups"],

@@ -64,8 +64,8 @@ class Lookers:
             time.sleep(0.05)
 
 
-def kill_in_the_middle(demo: Demo, chance: random.Random, *, devices_too: bool) -> None:
-    """Decide, plan, write, and pull the plug somewhere in between."""
+def planned(demo: Demo, chance: random.Random) -> Any:
+    """Decide something, and have it planned."""
     changes = [
         {"device": box, "path": path, "value": chance.choice(CHOICES[path])}
         for box in BOXES
@@ -76,6 +76,12 @@ def kill_in_the_middle(demo: Demo, chance: random.Random, *, devices_too: bool) 
     while plan["state"] == "making":
         time.sleep(0.02)
         plan = call(demo, "GET", f"/api/plans/{plan['id']}")
+    return plan
+
+
+def kill_in_the_middle(demo: Demo, chance: random.Random, *, devices_too: bool) -> None:
+    """Decide, plan, write, and pull the plug somewhere in between."""
+    plan = planned(demo, chance)
     with Lookers(demo):
         if plan["steps"]:
             call(demo, "POST", "/api/runs", {"kind": "apply", "plan": plan["id"]})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import sys
 from typing import Any
 
@@ -84,16 +85,21 @@ def as_response(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response(body("no-right", text, "Ask a lead to do it or to change your role."), 403)
     if isinstance(error, Http404 | exceptions.NotFound):
         return Response(body("not-found", "There is no such thing here.", "It may have been removed meanwhile."), 404)
-    if isinstance(error, DatabaseError):
+    if isinstance(error, DatabaseError) or is_of_the_disk(error):
         return Response(body(*disk_trouble(error)), 503)
     if isinstance(error, exceptions.APIException):
         return Response(body("request", _validation(error.detail), "Look at the request."), error.status_code)
     return None
 
 
-def disk_trouble(error: DatabaseError) -> tuple[str, str, str]:
+def is_of_the_disk(error: BaseException) -> bool:
+    """Whether a file of ours could not be used: full, read-only, broken, not ours."""
+    return isinstance(error, OSError) and error.errno in ERRNO
+
+
+def disk_trouble(error: BaseException) -> tuple[str, str, str]:
     """Code, message and hint of what the database says; whatever was asked for was not done."""
-    text = str(error).lower()
+    text = ERRNO.get(error.errno or 0, "") if isinstance(error, OSError) else str(error).lower()
     for part, told in DISK.items():
         if part in text:
             return told
@@ -104,6 +110,14 @@ def disk_trouble(error: DatabaseError) -> tuple[str, str, str]:
     )
 
 
+ERRNO = {
+    errno.ENOSPC: "disk is full",
+    errno.EDQUOT: "disk is full",
+    errno.EROFS: "readonly",
+    errno.EACCES: "readonly",
+    errno.EPERM: "readonly",
+    errno.EIO: "disk i/o",
+}
 DISK = {
     "locked": (
         "busy",
@@ -155,7 +169,7 @@ def forbidden(request: HttpRequest, reason: str = "", exception: Exception | Non
 
 def failed(request: HttpRequest) -> JsonResponse:
     error = sys.exc_info()[1]
-    if isinstance(error, DatabaseError):
+    if isinstance(error, DatabaseError) or (error is not None and is_of_the_disk(error)):
         return answer(*disk_trouble(error), 503)
     hint = f"Nothing that was saved is lost. The server's log has it as request {REQUEST.get()}. Try again."
     return answer("own-fault", "Netloom made a mistake of its own.", hint, 500)

@@ -12,4 +12,5 @@ from netloom_server.base.uploads import BodyLimit  # noqa: E402
 from netloom_server.config.handler import Handler  # noqa: E402
 
 ARCHIVES = ("/api/backups/import", "/api/backups/check")
-application = BodyLimit(Handler(), dict.fromkeys(ARCHIVES, MAX_ARCHIVE))
+handler = Handler()
+application = BodyLimit(handler, dict.fromkeys(ARCHIVES, MAX_ARCHIVE))

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import contextvars
+import logging
 import re
 import threading
 from collections.abc import AsyncIterator, Iterator
@@ -23,9 +24,12 @@ from django.http import HttpRequest
 from django.http.response import HttpResponseBase, StreamingHttpResponse
 
 from netloom_server.base.gone import GONE
+from netloom_server.base.problems import answer
 
 STREAMS = re.compile(r"^/api/(events|consoles/[^/]+/stream)$")
 THREADS = 8
+LONGEST_S = 150.0  # nothing that is right takes so long
+log = logging.getLogger("netloom.request")
 END = b""
 
 
@@ -35,6 +39,7 @@ class Handler(ASGIHandler):
         self._inline = BaseHandler()
         self._inline.load_middleware(is_async=False)
         self._threads = ThreadPoolExecutor(THREADS, "request")
+        self.stuck = 0  # threads that were given up
 
     async def get_response_async(self, request: Any) -> Any:
         if STREAMS.match(request.path_info):
@@ -42,13 +47,26 @@ class Handler(ASGIHandler):
         gone = threading.Event()
         GONE.set(gone)
         try:
-            answer = await self._in_thread(self._answer, request)
+            async with asyncio.timeout(LONGEST_S):
+                given = await self._in_thread(self._answer, request)
+        except TimeoutError:
+            gone.set()
+            return self._stuck(request)
         except asyncio.CancelledError:
             gone.set()  # whoever asked went; the thread cannot be cancelled, but it looks
             raise
-        if isinstance(answer, StreamingHttpResponse) and not answer.is_async:
-            answer.streaming_content = self._piece_by_piece(iter(answer))
-        return answer
+        if isinstance(given, StreamingHttpResponse) and not given.is_async:
+            given.streaming_content = self._piece_by_piece(iter(given))
+        return given
+
+    def _stuck(self, request: HttpRequest) -> HttpResponseBase:
+        """A thread hangs. The others of its pool may follow it, so there is a new pool."""
+        log.error("a request of %s is stuck: %s %s", request.META.get("REMOTE_ADDR"), request.method, request.path_info)
+        self.stuck += 1
+        old, self._threads = self._threads, ThreadPoolExecutor(THREADS, "request")
+        old.shutdown(wait=False)
+        hint = "Load the page and look what came of it. If it happens again, `netloom doctor` looks at the disk."
+        return answer("stuck", "The server did not get done with this in time; it may still do it.", hint, 503)
 
     def _answer(self, request: HttpRequest) -> HttpResponseBase:
         close_old_connections()  # one that broke meanwhile

@@ -11,6 +11,7 @@ from django.conf import settings
 from django.db import DatabaseError, connection
 
 from netloom_core.errors import NetloomError
+from netloom_server.base.crossing import in_records
 from netloom_server.care import copies
 from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device
@@ -24,6 +25,11 @@ LITTLE_ROOM = 50_000_000  # bytes
 
 async def _nothing() -> None:
     """Is done when the engine's loop gets to it."""
+
+
+def _one() -> None:
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT 1")
 
 
 def not_ready() -> list[str]:
@@ -43,6 +49,10 @@ def not_ready() -> list[str]:
         engine().call(_nothing(), PATIENCE_S)
     except NetloomError as error:
         troubles.append(f"The engine does not answer: {error.message}")
+    try:
+        engine().call(in_records(_one), PATIENCE_S)
+    except NetloomError as error:
+        troubles.append(f"The engine cannot use the records: {error.message}")
     free = shutil.disk_usage(settings.DATA).free
     if free < LITTLE_ROOM:
         troubles.append(f"The disk of the data folder has {free // 1_000_000} MB left.")
