@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 import { api, asProblem, got, type Paper } from "../api/client";
 import { papersQuery } from "../api/queries";
 import { tellProblem } from "../api/work";
@@ -16,7 +17,7 @@ const ASKED: Record<Kind, { make: string; says: string }> = {
 };
 
 /** Papers of some kinds: made on the server while one goes on, kept, and handed out as files. */
-export function Papers({ kinds }: { kinds: Kind[] }) {
+export function Papers({ kinds, title = "Papers", rows = 8, children }: { kinds: Kind[]; title?: string; rows?: number; children?: ReactNode }) {
   const client = useQueryClient();
   const papers = useQuery(papersQuery);
   const make = useMutation({
@@ -28,26 +29,25 @@ export function Papers({ kinds }: { kinds: Kind[] }) {
   const making = new Set(ours.filter((paper) => paper.state === "making").map((paper) => paper.kind));
   return (
     <>
-      <Heading>Papers</Heading>
+      <Heading>{title}</Heading>
       <div className="flex flex-wrap gap-2">
         {kinds.map((kind, index) => (
-          <Button key={kind} look={index ? "plain" : "strong"} title={ASKED[kind].says} disabled={making.has(kind) || make.isPending} onClick={() => make.mutate(kind)}>
+          <Button key={kind} look={index || children ? "plain" : "strong"} title={ASKED[kind].says} disabled={making.has(kind) || make.isPending} onClick={() => make.mutate(kind)}>
             {ASKED[kind].make}
           </Button>
         ))}
+        {children}
       </div>
       {papers.error && <Trouble problem={asProblem(papers.error)} again={() => void papers.refetch()} />}
       {papers.data && !ours.length && <p className="mt-1.5 text-[12.5px] text-soft">{kinds.map((kind) => ASKED[kind].says).join(" ")}</p>}
       <ul className="mt-1">
-        {ours.slice(0, SHOWN).map((paper) => (
+        {ours.slice(0, rows).map((paper) => (
           <Row key={paper.id} paper={paper} />
         ))}
       </ul>
     </>
   );
 }
-
-const SHOWN = 8;
 
 function Row({ paper }: { paper: Paper }) {
   const file = `/api/papers/${paper.id}/file`;

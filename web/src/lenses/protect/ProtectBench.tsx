@@ -37,6 +37,7 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
           </Button>
         )}
       </div>
+      <Archives lead={lead} />
       <Heading aside={pair.length === 1 ? "choose a second one to compare" : undefined}>Backups</Heading>
       {backups.isPending && <Waiting>Reading the backup store …</Waiting>}
       {backups.error && <Trouble problem={asProblem(backups.error)} again={() => void backups.refetch()} />}
@@ -49,8 +50,6 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
           <Row key={backup.id} backup={backup} current={current.has(backup.id)} picked={pair.includes(backup.id)} toggle={() => toggle(backup.id)} />
         ))}
       </ul>
-      <Papers kinds={["archive"]} />
-      <Archives lead={lead} />
     </>
   );
 }
@@ -131,7 +130,7 @@ function Archives({ lead }: { lead: boolean }) {
     );
   });
   const chooser = (what: "import" | "check", name: string) => (
-    <label className="inline-flex cursor-pointer items-center rounded-[3px] border border-warp bg-cloth px-2.5 py-1 text-[13px] font-medium focus-within:outline-2 focus-within:outline-indigo hover:border-indigo hover:text-indigo">
+    <label className="relative inline-flex cursor-pointer items-center rounded-[3px] border border-warp bg-cloth px-2.5 py-1 text-[13px] font-medium focus-within:outline-2 focus-within:outline-indigo hover:border-indigo hover:text-indigo">
       {name}
       <input
         type="file"
@@ -146,12 +145,9 @@ function Archives({ lead }: { lead: boolean }) {
     </label>
   );
   return (
-    <>
-      <Heading aside="BagIt, open JSON inside">Archives from elsewhere</Heading>
-      <div className="flex flex-wrap gap-2">
-        {chooser("check", "Check an archive")}
-        {lead && chooser("import", "Import an archive")}
-      </div>
-    </>
+    <Papers kinds={["archive"]} title="Archives" rows={2}>
+      {chooser("check", "Check an archive")}
+      {lead && chooser("import", "Import an archive")}
+    </Papers>
   );
 }
