@@ -7,6 +7,7 @@ steps is written down and told to all of them.
 from __future__ import annotations
 
 import http.client
+import re
 import statistics
 import threading
 import time
@@ -18,6 +19,7 @@ from bench.memory import call, resident_mb, server_with_thousands
 COUNT, LINES, CLIENTS, SECONDS = 5000, 60, 20, 20.0
 LIMITS = {"list": (0.06, 1.0), "overview": (None, 0.3), "decision": (None, 0.3)}
 ROWS = 5000
+NAME = re.compile(rb"Heard \d+\.")
 
 
 class Client(threading.Thread):
@@ -47,6 +49,29 @@ class Client(threading.Thread):
             time.sleep(1.0)
 
 
+class Listener(threading.Thread):
+    """One that follows the events, and notes when it heard of which name, and how much came."""
+
+    def __init__(self, server: dict[str, Any]) -> None:
+        super().__init__(daemon=True)
+        split = urllib.parse.urlsplit(server["url"])
+        self._connection = http.client.HTTPConnection(split.hostname or "", split.port, timeout=120)
+        self._connection.request("GET", call(server, "POST", "/api/people/owner/link")["path"])
+        answer = self._connection.getresponse()
+        answer.read()
+        cookies = [v.split(";")[0] for k, v in answer.getheaders() if k.lower() == "set-cookie"]
+        self._connection.request("GET", "/api/events", headers={"Cookie": "; ".join(cookies)})
+        self._stream = self._connection.getresponse()
+        self.heard: dict[str, float] = {}
+        self.bytes = 0
+
+    def run(self) -> None:
+        while line := self._stream.readline():
+            self.bytes += len(line)
+            for name in NAME.findall(line):
+                self.heard.setdefault(name.decode(), time.monotonic())
+
+
 def worst(times: list[float]) -> float:
     """The 99th of a hundred."""
     return statistics.quantiles(times, n=100)[98]
@@ -61,12 +86,17 @@ def main() -> None:
         clients = [Client(server, time.monotonic() + SECONDS) for _ in range(CLIENTS)]
         for client in clients:
             client.start()
-        decisions = []
+        listener = Listener(server)
+        listener.start()
+        decisions, said = [], {}
         while any(client.is_alive() for client in clients):
             begun = time.monotonic()
-            change = {"device": devices[len(decisions)]["id"], "path": "/name", "value": f"n-{len(decisions)}"}
+            number = len(decisions)
+            change = {"device": devices[number]["id"], "path": "/name", "value": f"n-{number}"}
             call(server, "POST", "/api/intended", {"changes": [change]})
             decisions.append(time.monotonic() - begun)
+            call(server, "PATCH", f"/api/devices/{devices[number]['id']}", {"name": f"Heard {number}."})
+            said[f"Heard {number}."] = time.monotonic()
             time.sleep(0.2)
         times = {name: [t for client in clients for t in client.times[name]] for name in ("list", "overview")}
         for name, found in {**times, "decision": decisions}.items():
@@ -75,6 +105,11 @@ def main() -> None:
             print(f"{name:<8} p50 {statistics.median(found):.3f} s, p99 {worst(found):.3f} s {told}   of {len(found)}")
         state = call(server, "GET", f"/api/runs/{run['id']}?steps=false")
         print(f"run      {state['state']}, {sum(state['counts'].values())} steps: {state['counts']}")
+        behind = [listener.heard[name] - at for name, at in said.items() if name in listener.heard]
+        print(
+            f"events   p50 {statistics.median(behind):.3f} s, worst {max(behind):.3f} s behind (at most 0.3)   "
+            f"{len(behind)} of {len(said)} heard, {listener.bytes // 1000} kB in {SECONDS:.0f} s"
+        )
         print(f"memory   {resident_mb(pid):.0f} MB (at most 250)")
         for kind, most in (("report", "(at most 3)"), ("archive", "")):
             begun = time.monotonic()

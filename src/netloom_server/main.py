@@ -27,7 +27,7 @@ from netloom_server.base.logs import keep_log
 from netloom_server.care import folder, tls
 
 EXIT_FAILED, EXIT_REFUSED = 1, 5
-SELDOM = 20_000, 20, 50  # objects made between two looks for garbage, and looks between thorough ones
+SELDOM = 20_000, 10, 10  # objects made between two looks for garbage, and looks between thorough ones
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 log = logging.getLogger("netloom.server")
 
@@ -145,6 +145,10 @@ async def serve(
 
     class Server(uvicorn.Server):
         """Ends in order when it is told to, and that is a good end: the signal is not raised again afterwards."""
+
+        async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+            await engine().let_go()
+            await super().shutdown(sockets)
 
         @contextlib.contextmanager
         def capture_signals(self) -> Iterator[None]:

@@ -83,6 +83,13 @@ class Server:
         db.close()
 
 
+def opened(link: str, url: str) -> Any:
+    """An answer that goes on, to somebody who came in by the link."""
+    opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+    opener.open(link, timeout=20).read()
+    return opener.open(url, timeout=20)
+
+
 @pytest.fixture
 def server(tmp_path: Path) -> Iterator[Server]:
     made = Server(tmp_path / "data")
@@ -96,7 +103,16 @@ def server(tmp_path: Path) -> Iterator[Server]:
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
 def test_it_ends_in_order_when_it_is_told_to(server: Server, number: int) -> None:
     server.start()
+    told = json.loads((server.data / "server.json").read_text())
+    status, made = server.cli("people", "link")
+    assert status == 0
+    follower = opened(made["url"], told["url"] + "/api/events")
+    assert follower.readline()
+    begun = time.monotonic()
     assert server.end(number) == 0
+    assert time.monotonic() - begun < 2.5, "nobody is waited for"
+    assert follower.read().endswith(b"\n"), "who listened was let go"
+    assert "never retrieved" not in server.log()
     assert not (server.data / "server.json").exists()
     assert not any(file.stat().st_size for file in server.data.glob("*-wal")), "all is in the database's one file"
     assert "Traceback" not in server.log()

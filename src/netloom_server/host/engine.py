@@ -76,6 +76,11 @@ class Engine:
             self.events.put("lines", {"line": line.id})
         return path
 
+    async def let_go(self) -> None:
+        """Whoever listens is let go before the doors are closed."""
+        self.events.end()
+        await self.desk.stop()
+
     async def stop(self) -> None:
         """Runs under way are cut off; their records let them go on at the next start."""
         for task in list(self._tasks):

@@ -76,6 +76,7 @@ class EventHub:
         self._since_prune = 0
         self.streams = 0  # browsers that follow now
         self.people = 0  # grows when somebody was signed out, disabled or given another password
+        self.ending = False  # the server ends: streams end by themselves, in order
         self.version = 0  # grows with each batch; a stream that saw an older one has something to read
 
     def put(self, kind: str, data: dict[str, Any], *, latest: str = "") -> None:
@@ -153,6 +154,11 @@ class EventHub:
         with self._lock:
             self.people += 1
             self._pass(Told(0, b""))
+
+    def end(self) -> None:
+        """Streams end now; browsers come again by themselves. From the engine's loop."""
+        self.ending = True
+        self._tell()
 
     # What streams read
 

@@ -32,7 +32,7 @@ async def _pieces(request: HttpRequest, hub: EventHub, place: Place, *, anew: bo
     yield b"retry: 1000\n\n"
     if anew:
         yield b"id: %d\n%s" % (place.last, ANEW)
-    while True:
+    while not hub.ending:
         seen = hub.version
         if hub.people != people:
             people = hub.people
