@@ -16,7 +16,7 @@ from netloom_core.backup import archive as archives
 from netloom_core.backup.archive import Archive, ArchivedBackup, read_archive, write_archive
 from netloom_core.backup.verify import Evidence, Proof, losses, summary, verify
 from netloom_core.documents.tree import digest, put, remove
-from netloom_core.errors import ArchiveDamaged
+from netloom_core.errors import ArchiveDamaged, RequestError
 from netloom_core.profiles.load import Library
 from netloom_core.run.journal import GENESIS, chained, first_break
 from netloom_core.testing.devices import MemoryDevice
@@ -184,6 +184,17 @@ def test_a_bag_that_does_not_hold_is_refused(data: bytes, change: Any, told: str
 
     with pytest.raises(ArchiveDamaged, match=told):
         read_archive(resealed(data, write))
+
+
+def test_what_could_not_be_read_again_is_not_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(archives, "MAX_FILES", archives.TAGS + 1)
+    with pytest.raises(RequestError, match="more than one archive may hold"):
+        write_archive(tmp_path / "a.zip", an_archive())
+    monkeypatch.undo()
+    monkeypatch.setattr(archives, "MAX_ARCHIVE", 12)
+    with pytest.raises(RequestError, match="more than one archive may hold"):
+        write_archive(tmp_path / "a.zip", an_archive())
+    assert not list(tmp_path.iterdir())
 
 
 def test_two_files_of_one_name_are_refused(data: bytes) -> None:

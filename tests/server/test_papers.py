@@ -137,6 +137,13 @@ async def test_a_worker_that_never_ends_is_ended(lasting: None, folder: Path, mo
     assert "was not made within" in str(told["message"])
 
 
+def test_what_was_cut_off_in_the_middle_is_taken_away(folder: Path) -> None:
+    (folder / ".7.html.99.part").write_bytes(b"half")
+    (folder / "6.html").write_bytes(b"whole")
+    papers.forget_parts()
+    assert [one.name for one in folder.iterdir()] == ["6.html"]
+
+
 def test_an_archive_is_made_of_all_backups(site: None, folder: Path, library: Library) -> None:
     Backup.objects.all().delete()
     with pytest.raises(RequestError, match="no backup"):

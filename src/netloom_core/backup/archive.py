@@ -25,13 +25,15 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from netloom_core.backup.bag import HEX, HINT, Bag, sha256, write_bag
 from netloom_core.documents.tree import MAX_DEPTH, Document, canonical, deeper_than, digest
-from netloom_core.errors import ArchiveDamaged
+from netloom_core.errors import ArchiveDamaged, RequestError
 
 FORMAT = 1
 SEAL = b"netloom-seal sha256 "
 SEAL_BYTES = len(SEAL) + HEX
 MAX_ARCHIVE = 200_000_000  # bytes, zipped and unzipped; a zip bomb ends here
 MAX_FILES = 50_000
+TAGS = 5  # files of an archive that are no documents
+ROOM = 0.8  # of what may be unpacked, for documents; the lists of them need the rest
 EARLIEST = datetime(1990, 1, 1, tzinfo=UTC)
 # What the libraries raise for bytes that are no archive, or an encrypted one.
 DAMAGED = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, zlib.error, RuntimeError)
@@ -78,6 +80,8 @@ class Archive:
 def write_archive(path: Path, archive: Archive) -> None:
     """The file appears whole or not at all; what is on the disk is read back before it takes its name."""
     data = sealed(lambda out: write_bag(out, _files(archive), {"Source-Organization": archive.installation}))
+    if len(data) > MAX_ARCHIVE:
+        raise too_large()
     part = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
         with part.open("wb") as out:
@@ -90,6 +94,14 @@ def write_archive(path: Path, archive: Archive) -> None:
         part.unlink(missing_ok=True)
 
 
+def too_large() -> RequestError:
+    most = f"{MAX_ARCHIVE // 1_000_000} MB or {MAX_FILES - TAGS} documents"
+    return RequestError(
+        f"The backups are more than one archive may hold, {most}: it could not be read again. None was made.",
+        "The safe copies of the database hold all backups: `netloom copies --make` makes one.",
+    )
+
+
 def _files(archive: Archive) -> Iterator[tuple[str, bytes]]:
     manifest = {
         "format": FORMAT,
@@ -98,8 +110,14 @@ def _files(archive: Archive) -> Iterator[tuple[str, bytes]]:
         "backups": archive.backups,
     }
     yield "manifest.json", orjson.dumps(manifest, option=orjson.OPT_INDENT_2)
+    size = 0
+    if len(archive.documents) > MAX_FILES - TAGS:
+        raise too_large()
     for name, document in archive.documents.items():
         body = canonical(document)
+        size += len(body)
+        if size > MAX_ARCHIVE * ROOM:
+            raise too_large()
         if sha256(body) != name:
             raise ArchiveDamaged(f"Document {name[:12]} is not what its digest says; no archive was made.", HINT)
         yield f"documents/{name}.json", body

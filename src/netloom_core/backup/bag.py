@@ -118,7 +118,7 @@ class Bag:
         """Digests by path (RFC 8493, 2.1.3)."""
         found: dict[str, str] = {}
         for line in self._read(name, MAX_MANIFEST).decode("utf-8").splitlines():
-            digest, _, path = line.partition(" ")
+            digest, path = (*line.split(None, 1), "", "")[:2]
             path = path.strip().removeprefix("*").removeprefix("./")
             if len(digest) != HEX or not path or path in found:
                 raise ArchiveDamaged(f"{name} of the archive has a line that is none: {line[:80]!r}.", HINT)

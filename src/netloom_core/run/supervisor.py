@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Awaitable, Callable, Iterable, Mapping
 from typing import Protocol
 
@@ -38,6 +38,7 @@ from netloom_core.together import together
 
 log = logging.getLogger("netloom.run")
 DEVICES_AT_ONCE = 24
+TARGETS_AT_ONCE = 200
 AGAIN_S = (0.2, 0.5, 1.0, 2.0, 5.0)  # between tries to write a record down; the last one again and again
 
 
@@ -54,14 +55,14 @@ class RunRecords(Records, Protocol):
 
 
 async def insist(write: Callable[[], Awaitable[None]], what: str) -> None:
-    """Write a record down however long it takes: what happened on a device must not be lost."""
+    """Write a record down, or load it, however long it takes: what happened on a device must not be lost."""
     tries = 0
     while True:
         try:
             return await write()
         except StoreTrouble as error:
             if tries == 0:
-                log.error("%s could not be written down: %s It is tried again.", what, error.message)
+                log.error("the records: %s: %s It is tried again.", what, error.message)
             await asyncio.sleep(AGAIN_S[min(tries, len(AGAIN_S) - 1)])
             tries += 1
 
@@ -79,12 +80,12 @@ class Supervisor:
         for step in run.steps:
             by_device[step.device].append(step)
         left = [device for device, steps in by_device.items() if any(step.state not in SETTLED for step in steps)]
-        targets = await self._records.targets(left)
+        targets = _Targets(self._records, left)
         intents = await self._records.open_intents(run.id)
 
         async def one(device: str) -> None:
             work = _Device(self._library, self._sessions, self._records, self._clock, run)
-            await work.carry_out(by_device[device], targets.get(device), intents)
+            await work.carry_out(by_device[device], await targets.of(device), intents)
 
         # No group that cancels the others when one breaks: theirs may be in the middle of a write.
         await together(left, one, DEVICES_AT_ONCE)
@@ -94,6 +95,28 @@ class Supervisor:
         else:
             run.state = "failed" if states & {FAILED, UNKNOWN} else "done"
         return run
+
+
+class _Targets:
+    """Where devices are, asked for some at a time: thousands at once would hold everybody up when a run begins."""
+
+    def __init__(self, records: RunRecords, devices: list[str]) -> None:
+        self._records = records
+        self._left = deque(devices)
+        self._found: dict[str, Target | NetloomError] = {}
+        self._turn = asyncio.Lock()
+
+    async def of(self, device: str) -> Target | NetloomError | None:
+        """Each device is asked for once, in about the order given."""
+        async with self._turn:
+            while device not in self._found and self._left:
+                some = [self._left.popleft() for _ in range(min(TARGETS_AT_ONCE, len(self._left)))]
+
+                async def load(some: list[str] = some) -> None:
+                    self._found |= await self._records.targets(some)
+
+                await insist(load, "where devices are")
+        return self._found.pop(device, None)
 
 
 class _Device:

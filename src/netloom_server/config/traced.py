@@ -10,6 +10,7 @@ from typing import Any
 
 from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpRequest, HttpResponse
+from django.utils.functional import SimpleLazyObject, empty
 
 from netloom_server.base.logs import GIVEN, REQUEST
 
@@ -46,6 +47,14 @@ def _begin(request: HttpRequest) -> float:
     return time.monotonic()
 
 
+def _who(request: HttpRequest) -> str:
+    """Whoever was found to ask; nobody is looked up for it, since the records may be what failed."""
+    user = getattr(request, "user", None)
+    if user is None or (isinstance(user, SimpleLazyObject) and user._wrapped is empty):
+        return ""
+    return str(user.get_username())
+
+
 def _ended(request: HttpRequest, response: HttpResponse, seconds: float) -> HttpResponse:
     response.headers[HEADER] = REQUEST.get()
     failed = response.status_code >= 500
@@ -53,6 +62,6 @@ def _ended(request: HttpRequest, response: HttpResponse, seconds: float) -> Http
         level = logging.WARNING if failed else logging.INFO
         match = request.resolver_match
         told = {"method": request.method, "status": response.status_code, "ms": round(seconds * 1000)}
-        told["by"] = request.user.get_username() if hasattr(request, "user") else ""
+        told["by"] = _who(request)
         log.log(level, "%s %s", request.method, match.route if match else "nothing of ours", extra=told)
     return response

@@ -35,6 +35,7 @@ class Workshop:
         self._asked.set()
 
     async def run(self) -> None:
+        await asyncio.to_thread(papers.forget_parts)
         while True:
             self._asked.clear()
             while paper := await in_records(papers.next_to_make):

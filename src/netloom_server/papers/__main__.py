@@ -34,12 +34,15 @@ def main(ident: str) -> int:
     connection.settings_dict["OPTIONS"]["transaction_mode"] = (
         "DEFERRED"  # it reads only, so it must not keep writers waiting
     )
-    part = path.with_name(f".{path.name}.part")
+    parent = os.getppid()
+    part = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
         with transaction.atomic():  # one moment of the records, whatever changes meanwhile
             KINDS[paper.kind].make(part, Library.read(settings.PROFILES))
         with part.open("rb") as file:
             os.fsync(file.fileno())
+        if os.getppid() != parent:
+            return 1  # the server that asked is gone; the next one has it made anew
         part.replace(path)
         told = {"bytes": path.stat().st_size, "digest": papers.digest_of(path)}
     except NetloomError as error:

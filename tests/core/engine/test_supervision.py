@@ -8,6 +8,7 @@ from netloom_core.engine import loops
 from netloom_core.errors import StoreTrouble
 from netloom_core.model.work import StepState
 from netloom_core.profiles.load import Library
+from netloom_core.run import supervisor
 from tests.core.rig import Rig, device, states
 
 IDLE = "/relays/1/idle"
@@ -62,6 +63,26 @@ async def test_records_that_cannot_be_written_for_a_while_lose_nothing(three: Ri
     assert run.state in ("done", "failed")
     assert all(step.state not in ("pending", "acting") for step in run.steps)
     three.every_intent_has_its_outcome()
+
+
+async def test_records_that_cannot_be_read_in_the_middle_leave_nobody_out(
+    three: Rig, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where devices are is asked for some at a time, and again when the records cannot be had."""
+    monkeypatch.setattr(supervisor, "TARGETS_AT_ONCE", 1)
+    plan = await plan_for_all(three)
+    asked, plain = [], three.store.targets
+
+    async def now_and_then(devices: list[str]):  # type: ignore[no-untyped-def]
+        asked.append(list(devices))
+        if len(asked) == 2:
+            raise StoreTrouble("database is locked")
+        return await plain(devices)
+
+    monkeypatch.setattr(three.store, "targets", now_and_then)
+    run = await three.apply(plan)
+    assert run.state == "done"
+    assert sorted(device for some in asked for device in some) == ["dev1", "dev2", "dev2", "dev3"]
 
 
 async def test_an_intent_that_cannot_be_written_down_is_not_acted_on(three: Rig) -> None:

@@ -255,6 +255,7 @@ def join(device: Device, other: Device) -> Device:
             setattr(unit, name, getattr(theirs, name))
     unit.identity_key = best_key([key for key in (unit.identity_key, theirs.identity_key, *unit.keys) if key])
     unit.facts = {**theirs.facts, **unit.facts}
+    unit.bound = {**theirs.bound, **unit.bound}
     unit.save()
     _join_places(device, other)
     if other.seen and device.status in ("missing", "planned"):

@@ -109,6 +109,12 @@ def ready_file(paper: Paper) -> Path:
     return path
 
 
+def forget_parts() -> None:
+    """What was cut off in the middle, before this server began."""
+    for part in (Path(settings.DATA) / FOLDER).glob(".*.part"):
+        part.unlink(missing_ok=True)
+
+
 def digest_of(path: Path) -> str:
     found = hashlib.sha256()
     with path.open("rb") as file:
