@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import io
 import json
 import logging
 from collections.abc import Iterator
@@ -15,6 +17,11 @@ from rest_framework.test import APIClient
 from netloom_core.trace import RUN
 from netloom_server.accounts.models import SignInLink, User
 from netloom_server.base import logs
+
+
+class Full(io.StringIO):
+    def write(self, text: str) -> int:
+        raise OSError(errno.ENOSPC, "No space left on device")
 
 
 @pytest.fixture
@@ -87,7 +94,7 @@ def test_it_stays_bounded(file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 
 def test_a_full_disk_is_told_once_and_nothing_stops(file: Path, capsys: pytest.CaptureFixture[str]) -> None:
     (handler,) = [one for one in logging.getLogger().handlers if isinstance(one, logs.LogFile)]
-    handler.stream = open("/dev/full", "w")  # noqa: SIM115 - the handler closes it
+    handler.stream = Full()
     for _ in range(3):
         logging.getLogger("netloom.run").error("lost")
     assert capsys.readouterr().err.count("cannot be written") == 1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
 from dataclasses import replace
 
@@ -226,6 +227,28 @@ async def test_split_and_hostile_banners_stay_evidence_of_a_port(here: Field, pi
     async with speaker(f"{BASE}.6", 22, pieces), speaker(f"{BASE}.6", 23, pieces), speaker(f"{BASE}.6", 443, pieces):
         facts = await here.facts(ConnectScan(), SshBanner(), TelnetBanner(), TlsNames())
     assert facts["6"]["ports"] == "22 23 443"
+
+
+FOR_EVER = [(22, b"hello\r\n"), (23, b"\xff\xf1"), (2217, b"\xff\xf1"), (2217, b"12:00 all well\r\n"), (502, b"\x00")]
+
+
+@pytest.mark.parametrize(("port", "piece"), FOR_EVER)
+async def test_who_talks_for_ever_is_not_listened_to_for_ever(here: Field, port: int, piece: bytes) -> None:
+    """A word every tenth of a second puts off no end."""
+    methods = ConnectScan(), SshBanner(), TelnetBanner(), Rfc2217Servers(), ModbusTcp()
+    async with speaker(f"{BASE}.6", port, [piece] * 400, pause=0.1):
+        begun = time.monotonic()
+        facts = await here.facts(*methods)
+    assert str(port) in facts["6"]["ports"].split()
+    assert time.monotonic() - begun < 15
+
+
+async def test_an_ssh_server_may_greet_before_it_says_what_it_is(here: Field) -> None:
+    """RFC 4253, clause 4.2; in whatever pieces."""
+    pieces = [b"Skerry Point\r\nMind the", b" gap\r\nSSH-2.", b"0-Marrowby_4\r\n"]
+    async with speaker(f"{BASE}.6", 22, pieces, pause=0.2):
+        facts = await here.facts(ConnectScan(), SshBanner())
+    assert facts["6"]["ssh"] == "Marrowby_4"
 
 
 async def test_modbus_tcp(here: Field) -> None:

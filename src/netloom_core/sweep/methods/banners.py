@@ -7,12 +7,15 @@ import socket
 import ssl
 
 from netloom_core.errors import ProtocolError
+from netloom_core.links.talk import Talk
 from netloom_core.profiles.load import Library
 from netloom_core.protocols import certificate, telnet
 from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
 
 BANNER_S = 1.5
+TALK_S = 3.0  # in all
+GREETING_LINES = 40
 QUIET_S = 0.3  # after the first words of a Telnet server, so that its prompt is seen, too
 MAX_BANNER = 2048
 SSH_PORT, TELNET_PORT = 22, 23
@@ -24,18 +27,9 @@ def console_ports(library: Library, kind: str, usual: int) -> frozenset[int]:
     return frozenset({usual} | (named - {0}))
 
 
-async def read_some(sock: socket.socket, seconds: float) -> bytes:
-    """Whatever comes within the time; empty after silence or a closed connection."""
-    try:
-        async with asyncio.timeout(seconds):
-            return await asyncio.get_running_loop().sock_recv(sock, MAX_BANNER)
-    except (TimeoutError, OSError):
-        return b""
-
-
 def parse_ssh(data: bytes) -> dict[str, str]:
     """Facts of an identification string, RFC 4253 clause 4.2. Raises ProtocolError when it is none."""
-    for line in data.split(b"\n")[:20]:
+    for line in data.split(b"\n")[:GREETING_LINES]:
         text = clean(line.decode("utf-8", "replace"), 255)
         if text.startswith(("SSH-2.0-", "SSH-1.99-")):
             return {"ssh": text.partition("-")[2].partition("-")[2]}
@@ -52,11 +46,16 @@ class SshBanner(Method):
         return console_ports(library, "ssh", SSH_PORT)
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        try:
-            facts = parse_ssh(await read_some(sock, BANNER_S))
-        except ProtocolError:
+        talk, words = Talk(sock, TALK_S), b""
+        while len(words) < MAX_BANNER and (data := await talk.read(BANNER_S)):
+            words += data
+            whole = words[: words.rfind(b"\n") + 1]  # lines may come before it, in any pieces (RFC 4253, 4.2)
+            try:
+                facts = parse_ssh(whole)
+            except ProtocolError:
+                continue
+            look.sight(address, self.name, ports=str(port), **facts)
             return
-        look.sight(address, self.name, ports=str(port), **facts)
 
 
 class TelnetBanner(Method):
@@ -69,16 +68,14 @@ class TelnetBanner(Method):
         return console_ports(library, "telnet", TELNET_PORT)
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        talk = telnet.Telnet(accept=frozenset())
-        loop = asyncio.get_running_loop()
-        words, patience = b"", BANNER_S
+        options = telnet.Telnet(accept=frozenset())
+        talk, words, patience = Talk(sock, TALK_S), b"", BANNER_S
         try:
-            while len(words) < MAX_BANNER and (data := await read_some(sock, patience)):
-                words += talk.receive(data)
-                if out := talk.taken():
-                    await loop.sock_sendall(sock, out)
+            while len(words) < MAX_BANNER and (data := await talk.read(patience)):
+                words += options.receive(data)
+                await talk.say(options.taken())
                 patience = QUIET_S
-        except (ProtocolError, OSError):
+        except ProtocolError:
             return
         if banner := clean(words.decode("utf-8", "replace"), 200):
             look.sight(address, self.name, ports=str(port), banner=banner)

@@ -8,6 +8,7 @@ import os
 import socket
 
 from netloom_core.errors import LinkError, ProtocolError
+from netloom_core.links.talk import readable
 from netloom_core.links.udp import MAX_IN_ALL
 from netloom_core.protocols import icmp
 from netloom_core.sweep.base import Look, Method
@@ -41,14 +42,22 @@ async def ping(source: str, address: str, seconds: float) -> bool:
     sock, raw = open_socket(source)
     payload = PAYLOAD + os.urandom(8)
     loop = asyncio.get_running_loop()
+    until = loop.time() + seconds
     try:
-        async with asyncio.timeout(seconds):
-            await loop.sock_sendto(sock, icmp.echo(1, 1, payload), (address, 0))
-            while True:
-                data, sender = await loop.sock_recvfrom(sock, 2048)
-                if sender[0] == address and _answers(data, payload, raw):
-                    return True
-    except (TimeoutError, OSError):
+        sock.sendto(icmp.echo(1, 1, payload), (address, 0))
+        for _ in range(MAX_IN_ALL):
+            over = loop.time() >= until
+            try:
+                data, sender = sock.recvfrom(2048)
+            except BlockingIOError:
+                if over:
+                    return False
+                await readable(sock, until - loop.time())
+                continue
+            if sender[0] == address and _answers(data, payload, raw):
+                return True
+        return False
+    except OSError:
         return False
     finally:
         sock.close()

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import asyncio
 import socket
 
 from netloom_core.errors import ProtocolError
+from netloom_core.links.talk import Talk
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import ModbusReach
 from netloom_core.protocols import modbus
 from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
-from netloom_core.sweep.methods.banners import read_some
 
 ANSWER_S = 1.5
+TALK_S = 4.0  # in all
 
 
 class ModbusTcp(Method):
@@ -27,14 +27,15 @@ class ModbusTcp(Method):
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
         try:
-            answer = await exchange(sock, 1, modbus.identify())
+            talk = Talk(sock, TALK_S)
+            answer = await exchange(talk, 1, modbus.identify())
             if answer.exception:
                 what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
                 look.sight(address, self.name, ports=str(port), refused=f"identification: {what}")
                 return
             facts = modbus.identification(answer)
             if reach := reach_of(look.library, facts):
-                serial = await exchange(sock, 2, modbus.read_holding(reach.serial_register or 0, reach.serial_count))
+                serial = await exchange(talk, 2, modbus.read_holding(reach.serial_register or 0, reach.serial_count))
                 if not serial.exception:
                     facts["serial"] = serial_text(serial)
         except ProtocolError:
@@ -53,15 +54,12 @@ def serial_text(answer: modbus.Answer) -> str:
     return clean(modbus.registers(answer).decode("latin-1").replace("\x00", " "), 60)
 
 
-async def exchange(sock: socket.socket, transaction: int, pdu: bytes) -> modbus.Answer:
+async def exchange(talk: Talk, transaction: int, pdu: bytes) -> modbus.Answer:
     """One request on unit 255, which is the device itself. Raises ProtocolError, after silence too."""
-    try:
-        await asyncio.get_running_loop().sock_sendall(sock, modbus.tcp(transaction, 255, pdu))
-    except OSError as error:
-        raise ProtocolError("the Modbus server closed the connection") from error
+    await talk.say(modbus.tcp(transaction, 255, pdu))
     data = b""
     while len(data) < 6 or len(data) < 6 + int.from_bytes(data[4:6], "big"):
-        more = await read_some(sock, ANSWER_S)
+        more = await talk.read(ANSWER_S)
         if not more or len(data) > modbus.MAX_PDU + 7:
             raise ProtocolError("no Modbus reply")
         data += more

@@ -6,12 +6,14 @@ import asyncio
 import socket
 
 from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, WrongCredentials
+from netloom_core.links.talk import Talk
 from netloom_core.links.udp import UdpLink, broadcast_of
 from netloom_core.profiles.load import Library
 from netloom_core.protocols import pjlink
 from netloom_core.sweep.base import Look, Method
 
 ANSWER_S = 1.5
+TALK_S = 12.0  # in all: a dozen questions, of which a slow display answers each in time
 SEARCH_S = 2.5
 
 
@@ -37,7 +39,7 @@ class Pjlink(Method):
                         continue
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        lines = Lines(sock)
+        lines = Lines(Talk(sock, TALK_S))
         try:
             random = pjlink.parse_greeting(await lines.next(ANSWER_S))
             password = ""
@@ -57,34 +59,30 @@ class Pjlink(Method):
 class Lines:
     """Lines of a PJLink talk, each ended by a carriage return (clause 4.1), in however many pieces they come."""
 
-    def __init__(self, sock: socket.socket) -> None:
-        self._sock = sock
+    def __init__(self, talk: Talk) -> None:
+        self._talk = talk
         self._rest = b""
 
     async def next(self, seconds: float) -> bytes:
         """One line, waited for at most `seconds` in all. Raises NoAnswer, or ProtocolError when it is none."""
         loop = asyncio.get_running_loop()
-        try:
-            async with asyncio.timeout(seconds):
-                while b"\r" not in self._rest:
-                    if len(self._rest) > pjlink.MAX_LINE:
-                        raise ProtocolError("a PJLink line is too long")
-                    data = await loop.sock_recv(self._sock, pjlink.MAX_LINE)
-                    if not data:
-                        raise ProtocolError("the display closed the connection")
-                    self._rest += data
-        except TimeoutError:
-            raise NoAnswer("The display did not finish a line.") from None
-        except OSError as error:
-            raise ProtocolError("the display closed the connection") from error
+        deadline = loop.time() + seconds
+        while b"\r" not in self._rest:
+            if len(self._rest) > pjlink.MAX_LINE:
+                raise ProtocolError("a PJLink line is too long")
+            data = await self._talk.read(max(deadline - loop.time(), 0.0))
+            if not data and self._talk.closed:
+                raise ProtocolError("the display closed the connection")
+            if not data:
+                raise NoAnswer("The display did not finish a line.")
+            self._rest += data
         line, _, self._rest = self._rest.partition(b"\r")
         return line
 
     async def say(self, data: bytes) -> None:
-        try:
-            await asyncio.get_running_loop().sock_sendall(self._sock, data)
-        except OSError as error:
-            raise ProtocolError("the display closed the connection") from error
+        await self._talk.say(data)
+        if self._talk.closed:
+            raise ProtocolError("the display closed the connection")
 
 
 async def ask(lines: Lines, random: str | None, password: str) -> dict[str, str]:

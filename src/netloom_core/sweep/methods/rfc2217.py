@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import asyncio
 import socket
 
 from netloom_core.errors import ProtocolError
+from netloom_core.links.talk import Talk
 from netloom_core.profiles.load import Library
 from netloom_core.protocols import telnet
 from netloom_core.sweep.base import Look, Method
-from netloom_core.sweep.methods.banners import read_some
 
 ANSWER_S = 1.5
+TALK_S = 3.0  # in all, whatever it prints meanwhile
 USUAL = (2217, 4001)
 
 
@@ -25,18 +25,18 @@ class Rfc2217Servers(Method):
         return frozenset(USUAL)
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        talk = telnet.Telnet(accept=frozenset({telnet.COM_PORT, telnet.BINARY}))
-        loop = asyncio.get_running_loop()
-        talk.offer(telnet.COM_PORT, ask=False)
+        options = telnet.Telnet(accept=frozenset({telnet.COM_PORT, telnet.BINARY}))
+        options.offer(telnet.COM_PORT, ask=False)
+        talk = Talk(sock, TALK_S)
         try:
-            await loop.sock_sendall(sock, talk.taken())
-            while data := await read_some(sock, ANSWER_S):
-                talk.receive(data)
-                if telnet.COM_PORT in talk.ours:
+            await talk.say(options.taken())
+            while data := await talk.read(ANSWER_S):
+                options.receive(data)
+                if telnet.COM_PORT in options.ours:
                     look.sight(address, self.name, ports=str(port), device_server=f"rfc2217://{address}:{port}")
                     return
-                if telnet.COM_PORT in talk.denied:
+                if telnet.COM_PORT in options.denied:
                     return
-                await loop.sock_sendall(sock, talk.taken())
-        except (ProtocolError, OSError):
+                await talk.say(options.taken())
+        except ProtocolError:
             return
