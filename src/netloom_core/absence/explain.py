@@ -5,11 +5,13 @@ A reason comes only from a test that was really made, and says so.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
 
 from netloom_core.absence import elsewhere, network, serial
 from netloom_core.absence.case import Case
+from netloom_core.errors import NetloomError
 from netloom_core.model.sighting import Reason
 from netloom_core.together import together
 
@@ -33,6 +35,8 @@ BY_KIND: dict[str, tuple[Test, ...]] = {
 AT_ONCE = 32
 DECISIVE = 98  # from here on a reason explains everything, and weaker guesses than STRONG would only distract
 STRONG = 85
+NOT_MADE = 6  # what a test that could not be made weighs: it explains nothing
+log = logging.getLogger("netloom.absence")
 
 
 @dataclass(frozen=True)
@@ -46,7 +50,7 @@ async def explain(case: Case) -> Absent:
     """Ranked reasons; the last one says when it was last seen and what was written since."""
     found: list[Reason] = []
     for test in (*BY_KIND[case.line.kind], *EVERYWHERE):
-        found += await test(case)
+        found += await _made(test, case)
     found.sort(key=lambda reason: -reason.weight)
     if found and found[0].weight >= DECISIVE:
         found = [reason for reason in found if reason.weight >= STRONG]
@@ -59,6 +63,19 @@ async def explain(case: Case) -> Absent:
             0, Reason(text, trouble["try"] or "Mend the line, sweep again.", "It was tried in the sweep.", 100)
         )
     return Absent(case.record.device, case.record.line, (*found, *last_seen(case)))
+
+
+async def _made(test: Test, case: Case) -> list[Reason]:
+    """Each test stands alone: one that cannot be made says why, and the others are made all the same."""
+    try:
+        return await test(case)
+    except NetloomError as error:
+        text = f"One of the tests could not be made: {error.message}"
+        return [Reason(text, error.hint, "It was tried just now.", NOT_MADE)]
+    except Exception:
+        log.exception("a test of absence broke: %s", test.__name__)
+        text = "One of the tests broke: a mistake of Netloom's own, which the server's log has."
+        return [Reason(text, "The other tests were made.", "It was tried just now.", NOT_MADE)]
 
 
 def last_seen(case: Case) -> list[Reason]:

@@ -1,0 +1,73 @@
+"""Why something is not there: each test stands alone."""
+
+from __future__ import annotations
+
+from collections.abc import Awaitable, Callable
+from dataclasses import replace
+
+import pytest
+
+from netloom_core.absence import explain as absence
+from netloom_core.absence.case import Case
+from netloom_core.absence.explain import explain, explain_all
+from netloom_core.errors import LinkError
+from netloom_core.model.line import Line
+from netloom_core.model.sighting import Reason
+from netloom_core.profiles.load import Library
+from netloom_core.sweep.identity import Known
+
+LINE = Line("net", "Net", "ip", network="10.99.1.0/29", source="")
+Test = Callable[[Case], Awaitable[list[Reason]]]
+
+
+def case(library: Library, name: str = "d") -> Case:
+    return Case(Known(name, "hallvane|hv-1", "hallvane-rx8", "net", "10.99.1.2"), name, LINE, [], [], library, [LINE])
+
+
+def made_of(*all_of_them: Test) -> dict[str, tuple[Test, ...]]:
+    return {"ip": all_of_them}
+
+
+async def good(case: Case) -> list[Reason]:
+    return [Reason("The cable is out.", "Plug it in.", "It was looked at.", 70)]
+
+
+async def no_address(case: Case) -> list[Reason]:
+    raise LinkError("This computer has no address on that line.", "Give it one.")
+
+
+async def broken(case: Case) -> list[Reason]:
+    raise KeyError("x")
+
+
+@pytest.mark.parametrize("bad", [no_address, broken])
+async def test_a_test_that_cannot_be_made_says_so_and_the_others_are_made(
+    library: Library, monkeypatch: pytest.MonkeyPatch, bad: Test
+) -> None:
+    monkeypatch.setattr(absence, "BY_KIND", made_of(bad, good))
+    monkeypatch.setattr(absence, "EVERYWHERE", ())
+    told = [reason.reason for reason in (await explain(case(library))).reasons]
+    assert told[0] == "The cable is out."
+    assert told[1].startswith("One of the tests")
+
+
+async def test_one_that_cannot_be_explained_leaves_the_others_their_reasons(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async def only_for_one(case: Case) -> list[Reason]:
+        return await (broken(case) if case.name == "a" else good(case))
+
+    monkeypatch.setattr(absence, "BY_KIND", made_of(only_for_one))
+    monkeypatch.setattr(absence, "EVERYWHERE", ())
+    told = await explain_all([case(library, "a"), case(library, "b")])
+    assert [one.device for one in told] == ["a", "b"]
+    assert told[1].reasons[0].reason == "The cable is out."
+
+
+async def test_without_an_address_on_the_line_that_is_the_reason(library: Library) -> None:
+    """The very case that it should explain: this computer is not on that network."""
+    lost = case(library)
+    lost.line = replace(LINE, source="10.99.1.7")
+    told = (await explain(lost)).reasons
+    assert told
+    assert not any("broke" in reason.reason for reason in told)
