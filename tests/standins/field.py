@@ -12,8 +12,9 @@ from netloom_core.clock import SystemClock
 from netloom_core.model.line import Line
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.base import Method
+from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.identity import Finding, Known
+from netloom_core.sweep.pace import Pace
 from netloom_core.sweep.sweep import SweepResult, sweep
 from netloom_standins.net_unit import NetUnit
 
@@ -32,6 +33,13 @@ class Field:
         self.units.append(unit)
         await unit.start()
         return unit
+
+    def look(self) -> Look:
+        """One look of a single method, whose sightings nobody takes."""
+        return Look(
+            self.line, self.library, Owners(), SystemClock(), (), lambda sighting: None, lambda done, total: None,
+            lambda note: None, Pace().share(),
+        )  # fmt: skip
 
     async def sweep(self, *methods: Method, known: Sequence[Known] = (), **more: Any) -> SweepResult:
         owners = Owners()

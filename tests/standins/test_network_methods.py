@@ -32,7 +32,7 @@ from netloom_core.sweep.methods.rfc2217 import Rfc2217Servers
 from netloom_core.sweep.methods.sacn import SacnListen
 from netloom_core.sweep.methods.snmp import Snmp
 from netloom_core.sweep.methods.ssdp import SsdpSearch
-from netloom_core.sweep.methods.wsdiscovery import WsDiscovery
+from netloom_core.sweep.methods.wsdiscovery import WsDiscovery, device_information
 from netloom_standins.ears import Ears, send_from
 from tests.core import replies
 from tests.standins.field import Field, field, found, speaker
@@ -113,6 +113,41 @@ async def test_ws_discovery_with_another_password(here: Field) -> None:
     stranger = Access(logins={f"{BASE}.5": Login(Credentials("operator", "changed"), frozenset({"uuid:another"}))})
     assert "serial" not in (await here.facts(WsDiscovery(), access={"net": stranger}))["5"], "it is said to nobody else"
     assert (await here.facts(WsDiscovery(), access={"net": logins}))["5"]["serial"] == "OC-1"
+
+
+@pytest.mark.parametrize(("hardware", "told"), [("Z9", False), ("C2", True)])
+async def test_a_factory_login_is_told_to_no_strangers_camera(here: Field, hardware: str, told: bool) -> None:
+    """It would be tried against another maker's device, and give away what opens ours."""
+    heard: list[bytes] = []
+
+    async def camera(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        heard.append(await reader.read(20_000))
+        writer.write(b"HTTP/1.1 401 Unauthorized\r\ncontent-length: 0\r\nconnection: close\r\n\r\n")
+        writer.close()
+
+    server = await asyncio.start_server(camera, f"{BASE}.6", 8480)
+    facts = {"types": "NetworkVideoTransmitter", "hardware": hardware}
+    async with server:
+        answer = await device_information(here.look(), f"{BASE}.6", f"http://{BASE}.6:8480/onvif", None, facts)
+    assert answer == {"refused": "ONVIF wants a user and a password"}
+    assert any(b"operator" in one for one in heard) == told
+    assert len(heard) == 1 + told, "each is tried once"
+
+
+async def test_an_answer_that_cannot_be_followed_costs_the_others_nothing(here: Field) -> None:
+    seen: list[str] = []
+
+    async def follow(name: str) -> None:
+        if name == "bad":
+            raise KeyError(name)
+        seen.append(name)
+
+    look = here.look()
+    notes: list[str] = []
+    look.note = notes.append
+    await look.all_of([follow("a"), follow("bad"), follow("b")])
+    assert seen == ["a", "b"]
+    assert len(notes) == 1
 
 
 async def test_ws_discovery_hostile(here: Field, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import ipaddress
+import logging
 import socket
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable, Iterable
 from dataclasses import dataclass, field
 
 from netloom_core.bus.owner import Owners
@@ -20,6 +21,7 @@ from netloom_core.sweep.pace import Share
 
 MAX_FACT = 400
 LOOK_AGAIN_S = 0.1
+log = logging.getLogger("netloom.sweep")
 
 
 @dataclass
@@ -63,6 +65,13 @@ class Look:
         """Give a sighting; empty facts are left out, long ones cut."""
         kept = {name: value[:MAX_FACT] for name, value in facts.items() if value}
         self.saw(Sighting(self.line.id, address, method, self.clock.now(), kept))
+
+    async def all_of(self, asked: Iterable[Awaitable[None]]) -> None:
+        """Until all are done. A fault in following one answer is a note on that one, and costs the others nothing."""
+        for end in await asyncio.gather(*asked, return_exceptions=True):
+            if isinstance(end, Exception):
+                log.error("an answer could not be followed", exc_info=end)
+                self.note("One answer could not be followed: a mistake of Netloom's own, which the log has.")
 
     async def login(self, address: str, seconds: float = 0.0) -> Credentials | None:
         """The credentials for who is there, once it was proven in this sweep that it is the device they belong to.

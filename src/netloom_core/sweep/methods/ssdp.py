@@ -40,7 +40,7 @@ class SsdpSearch(Method):
                 key = (address, headers.get("location", ""))
                 if key not in tasks and look.accepts(address) and len(tasks) < MAX_DESCRIPTIONS:
                     tasks[key] = asyncio.ensure_future(self._tell(look, address, headers))
-        await asyncio.gather(*tasks.values())
+        await look.all_of(tasks.values())
 
     async def _tell(self, look: Look, address: str, headers: dict[str, str]) -> None:
         facts = {"uuid": ssdp.uuid_of(headers), "server": headers.get("server", "")}

@@ -52,7 +52,7 @@ class WsDiscovery(Method):
                         await look.pace.take()
                         question = wsdiscovery.resolve(match.endpoint, str(uuid.uuid4()))
                         await link.send(question, wsdiscovery.GROUP, wsdiscovery.PORT)
-        await asyncio.gather(*asked.values())
+        await look.all_of(asked.values())
 
     async def _tell(self, look: Look, address: str, match: wsdiscovery.Match) -> None:
         look.sight(address, self.name, **match.facts(), **look.outside(address))
@@ -61,20 +61,25 @@ class WsDiscovery(Method):
         url = next((u for u in match.urls if u.startswith(f"http://{address}")), "")
         if url:
             await look.pace.take(ASK_PACKETS)
-            facts = await device_information(look, address, url, await look.login(address))
+            facts = await device_information(look, address, url, await look.login(address), match.facts())
             if facts:
                 look.sight(address, "onvif", uuid=match.uuid, **facts, **look.outside(address))
 
 
-async def device_information(look: Look, address: str, url: str, login: Credentials | None) -> dict[str, str]:
-    """GetDeviceInformation, first without a user, then with the device's or the factories'."""
+async def device_information(
+    look: Look, address: str, url: str, login: Credentials | None, told: dict[str, str]
+) -> dict[str, str]:
+    """GetDeviceInformation, first without a user, then with the device's own login or its model's of the factory.
+
+    `told` are facts by which its model is known; a stranger is never told what opens another maker's devices.
+    """
     try:
         split = urlsplit(url)
         port = split.port or 80
     except ValueError:
         return {}
     logins: list[Credentials | None] = [None]
-    logins += [login] if login else [Credentials(u, p) for u, p in factory_logins(look)]
+    logins += [login] if login else factory_login(look, told)
     link = HttpLink(look.line.source, address, port, timeout=ANSWER_S)
     kind = (("content-type", "application/soap+xml; charset=utf-8"),)
     try:
@@ -96,6 +101,8 @@ async def device_information(look: Look, address: str, url: str, login: Credenti
         link.close()
 
 
-def factory_logins(look: Look) -> list[tuple[str, str]]:
-    found = {(p.factory.user, p.factory.password) for p in look.library if p.reach.onvif and p.factory.user}
-    return sorted(found)
+def factory_login(look: Look, told: dict[str, str]) -> list[Credentials | None]:
+    profile = look.library.best(told)
+    if profile is None or not profile.reach.onvif or not profile.factory.user:
+        return []
+    return [Credentials(profile.factory.user, profile.factory.password)]
