@@ -161,14 +161,19 @@ async def serve(
 
         @contextlib.contextmanager
         def capture_signals(self) -> Iterator[None]:
-            loop = asyncio.get_running_loop()
-            for number in (signal.SIGTERM, signal.SIGINT):
-                loop.add_signal_handler(number, self.handle_exit, number, None)
-            try:
-                yield
-            finally:
-                for number in (signal.SIGTERM, signal.SIGINT):
-                    loop.remove_signal_handler(number)
+            yield  # they are ours from the beginning, see below
+
+    running: list[Server] = []
+    asked_to_end: list[int] = []
+
+    def end(number: int) -> None:
+        """Whenever it comes, also while the server begins: that is gone through, and then it ends."""
+        asked_to_end.append(number)
+        for one in running:
+            one.handle_exit(number, None)
+
+    for number in (signal.SIGTERM, signal.SIGINT):
+        asyncio.get_running_loop().add_signal_handler(number, end, number)
 
     from netloom_server.care.upgrade import too_new
 
@@ -207,8 +212,10 @@ async def serve(
         ssl_keyfile=secure[1] if secure else None,
     )
     print(f"Netloom is at {url}\nSign in once with: {url}/signin/{link}", flush=True)
+    running.append(Server(config))
+    running[0].should_exit = bool(asked_to_end)
     try:
-        await Server(config).serve(sockets=[listener])
+        await running[0].serve(sockets=[listener])
     finally:
         await engine().stop()
         folder.put_in_order(folder.database_of(data))

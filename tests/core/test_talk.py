@@ -9,6 +9,8 @@ from collections.abc import Iterator
 
 import pytest
 
+from netloom_core.errors import LinkError
+from netloom_core.links import tcp
 from netloom_core.links.talk import Talk
 
 
@@ -59,3 +61,30 @@ async def test_silence_a_closed_end_and_a_peer_that_takes_nothing(pair: tuple[so
         pass
     assert again.closed
     await again.say(b"nobody is there")
+
+
+async def test_a_connection_counts_though_the_computer_is_late() -> None:
+    with socket.create_server(("127.0.0.1", 0)) as listener:
+        connecting = asyncio.ensure_future(tcp.connect("127.0.0.1", "127.0.0.1", listener.getsockname()[1], 0.05))
+        await asyncio.sleep(0)
+        time.sleep(0.2)
+        answer = await connecting
+        assert isinstance(answer, socket.socket)
+        answer.close()
+
+
+async def test_refused_silent_and_a_name() -> None:
+    with socket.create_server(("127.0.0.1", 0)) as listener:
+        port = listener.getsockname()[1]
+        named = await tcp.connect("", "localhost", port, 2.0)
+        assert isinstance(named, socket.socket)
+        named.close()
+        listener.listen(0)
+        full = [await tcp.connect("127.0.0.1", "127.0.0.1", port, 0.05) for _ in range(8)]
+        assert full[-1] == "silent", "nobody takes it"
+        for one in full:
+            if isinstance(one, socket.socket):
+                one.close()
+    assert await tcp.connect("127.0.0.1", "127.0.0.1", port, 1.0) == "refused"
+    with pytest.raises(LinkError):
+        await tcp.connect("203.0.113.7", "127.0.0.1", port, 1.0)

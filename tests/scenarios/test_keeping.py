@@ -118,6 +118,18 @@ def test_it_ends_in_order_when_it_is_told_to(server: Server, number: int) -> Non
     assert "Traceback" not in server.log()
 
 
+def test_told_to_end_while_it_begins_it_ends_in_order(server: Server) -> None:
+    """Right after it has its folder: it begins, and then ends."""
+    with (server.data.parent / "log").open("a") as log:
+        server.process = subprocess.Popen(server.words(), env=server.environment, stdout=log, stderr=log, text=True)
+    until = time.monotonic() + READY_S
+    while not (server.data / "netloom.sqlite3").exists():
+        assert time.monotonic() < until
+        time.sleep(0.005)
+    assert server.end() == 0
+    assert not (server.data / "server.json").exists()
+
+
 def test_a_start_after_a_death_says_so_and_an_orderly_one_does_not(server: Server) -> None:
     server.start()
     assert server.end(signal.SIGKILL) == -signal.SIGKILL

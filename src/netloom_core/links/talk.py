@@ -8,12 +8,24 @@ from __future__ import annotations
 
 import asyncio
 import socket
+from collections.abc import Callable
 
 PIECE = 2048
 
 
 async def readable(sock: socket.socket, seconds: float) -> None:
     """Until there is something to be received, at most so long; nothing is received by it."""
+    loop = asyncio.get_running_loop()
+    await _ready(sock, seconds, loop.add_reader, loop.remove_reader)
+
+
+async def writable(sock: socket.socket, seconds: float) -> None:
+    """Until it takes something, which is also when a connection is had or refused; at most so long."""
+    loop = asyncio.get_running_loop()
+    await _ready(sock, seconds, loop.add_writer, loop.remove_writer)
+
+
+async def _ready(sock: socket.socket, seconds: float, add: Callable[..., None], remove: Callable[..., object]) -> None:
     loop = asyncio.get_running_loop()
     came = loop.create_future()
 
@@ -22,12 +34,12 @@ async def readable(sock: socket.socket, seconds: float) -> None:
             came.set_result(None)
 
     timer = loop.call_later(seconds, end)
-    loop.add_reader(sock, end)
+    add(sock, end)
     try:
         await came
     finally:
         timer.cancel()
-        loop.remove_reader(sock)
+        remove(sock)
 
 
 class Talk:

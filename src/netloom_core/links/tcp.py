@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import errno
+import os
 import socket
 
 from netloom_core.errors import LinkError, NoAnswer
+from netloom_core.links.talk import writable
 
 CONNECT_TIMEOUT_S = 1.5
 
@@ -30,16 +32,22 @@ def mapped(error: OSError, address: str) -> NoAnswer | LinkError:
 async def connect(source: str, address: str, port: int, timeout: float) -> socket.socket | str:
     """The connected socket, or `refused` or `silent`; raises LinkError when the fault is on our side.
 
-    Bare sockets, since a sweep opens thousands: streams cost more than the connection itself.
+    Bare sockets, since a sweep opens thousands: streams cost more than the connection itself. Only the
+    waiting has an end in time: when this computer is late, who took the connection meanwhile counts.
     """
-    loop = asyncio.get_running_loop()
     sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
     sock.setblocking(False)
     try:
         if source:
             sock.bind((source, 0))
         async with asyncio.timeout(timeout):
-            await loop.sock_connect(sock, (address, port))
+            place = await _resolved(address, port)
+        state = sock.connect_ex(place)
+        if state == errno.EINPROGRESS:
+            await writable(sock, timeout)
+            state = sock.getsockopt(socket.SOL_SOCKET, socket.SO_ERROR)
+        if state:
+            raise OSError(state, os.strerror(state))
     except TimeoutError:
         sock.close()
         return "silent"
@@ -52,7 +60,28 @@ async def connect(source: str, address: str, port: int, timeout: float) -> socke
     except BaseException:
         sock.close()
         raise
+    if not _connected(sock):
+        sock.close()
+        return "silent"
     return sock
+
+
+def _connected(sock: socket.socket) -> bool:
+    try:
+        sock.getpeername()
+    except OSError:
+        return False
+    return True
+
+
+async def _resolved(address: str, port: int) -> tuple[str, int]:
+    """Numbers as they are; only a name is looked up, which may take its time. Raises OSError."""
+    try:
+        socket.inet_pton(socket.AF_INET, address)
+    except OSError:
+        found = await asyncio.get_running_loop().getaddrinfo(address, port, family=socket.AF_INET)
+        return str(found[0][4][0]), port
+    return address, port
 
 
 async def probe_port(source: str, address: str, port: int, timeout: float) -> str:
