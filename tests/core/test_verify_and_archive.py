@@ -4,6 +4,7 @@ import copy
 import hashlib
 import io
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -108,6 +109,14 @@ def data(tmp_path: Path) -> bytes:
 
 def test_there_and_back(data: bytes) -> None:
     assert read_archive(data) == an_archive()
+
+
+@pytest.mark.parametrize("taken", ["1970-01-01T00:00:07+00:00", "2038-11-25T00:00:00+00:00"])
+def test_what_was_kept_while_the_clock_was_wrong_is_not_lost(tmp_path: Path, taken: str) -> None:
+    archive = an_archive()
+    archive.backups = [replace(archive.backups[0], taken=taken)]
+    write_archive(tmp_path / "a.zip", archive)
+    assert read_archive((tmp_path / "a.zip").read_bytes()) == archive
 
 
 def test_it_is_a_plain_bag_in_a_plain_zip(data: bytes) -> None:

@@ -34,7 +34,8 @@ MAX_ARCHIVE = 200_000_000  # bytes, zipped and unzipped; a zip bomb ends here
 MAX_FILES = 50_000
 TAGS = 5  # files of an archive that are no documents
 ROOM = 0.8  # of what may be unpacked, for documents; the lists of them need the rest
-EARLIEST = datetime(1990, 1, 1, tzinfo=UTC)
+# Clocks are wrong at times, dead ones begin in 1970; backups made then are not lost for that. Nothing goes by it.
+EARLIEST, AHEAD = datetime(1970, 1, 1, tzinfo=UTC), timedelta(days=30 * 366)
 # What the libraries raise for bytes that are no archive, or an encrypted one.
 DAMAGED = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, zlib.error, RuntimeError)
 
@@ -167,7 +168,7 @@ def _listed(data: Any) -> list[ArchivedBackup]:
 
 def _check_time(backup: ArchivedBackup) -> None:
     taken = datetime.fromisoformat(backup.taken)
-    latest = datetime.now(UTC) + timedelta(days=1)  # clocks differ; what sorts as newest must not lie ahead
+    latest = datetime.now(UTC) + AHEAD
     if taken.tzinfo is None or not EARLIEST <= taken <= latest:
         raise ArchiveDamaged(f"The archive's backup of {backup.name} says it was taken at {backup.taken}.", HINT)
 

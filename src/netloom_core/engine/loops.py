@@ -6,6 +6,8 @@ import asyncio
 import logging
 from collections.abc import Awaitable, Callable
 
+from netloom_core.errors import NetloomError
+
 log = logging.getLogger("netloom.loops")
 FIRST_PAUSE_S = 0.5
 LONGEST_PAUSE_S = 30.0
@@ -20,6 +22,9 @@ async def keep_going(name: str, loop: Callable[[], Awaitable[None]], told: Calla
         begun = clock.time()
         try:
             await loop()
+        except NetloomError as error:  # known, like records that are locked: no fault of ours
+            log.error("%s waits: %s", name, error.message)
+            told(f"{name} waits: {error.message} It goes on by itself.")
         except Exception as error:
             log.exception("%s broke", name)
             told(f"{name} broke ({type(error).__name__}) and was started again.")

@@ -224,3 +224,21 @@ async def test_a_drive_does_not_wait_long_for_its_turn(three: Rig) -> None:
         await three.engine.do({"do": "drive", "device": "dev1", "point": "relay-1", "state": "on", "by": "t"})
     await reading
     assert three.entries() == []
+
+
+async def test_a_loop_that_cannot_have_the_records_says_so_and_goes_on(caplog: pytest.LogCaptureFixture) -> None:
+    rounds, told = 0, []
+
+    async def work() -> None:
+        nonlocal rounds
+        rounds += 1
+        if rounds == 1:
+            raise StoreTrouble("The records cannot be used now: database is locked.")
+        await asyncio.Event().wait()
+
+    task = asyncio.ensure_future(loops.keep_going("watch mode", work, told.append))
+    await asyncio.sleep(loops.LONGEST_PAUSE_S)
+    task.cancel()
+    assert rounds == 2
+    assert told == ["watch mode waits: The records cannot be used now: database is locked. It goes on by itself."]
+    assert not any(record.exc_info for record in caplog.records), "it is no fault of ours"
