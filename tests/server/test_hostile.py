@@ -157,7 +157,9 @@ def encrypted(data: bytes) -> bytes:
     return bytes(changed)
 
 
+OTHER = HEAD.replace(b"xmlns=", b"xmlns:x=").replace(b"<", b"<x:")
 LISTS = {
+    "cells by another prefix": workbook(**{SHEET: OTHER + b"<x:row>" + b"<x:c/>" * 8_000_000}),
     "fourteen million empty cells": workbook(**{SHEET: HEAD + b"<row>" + b"<c/>" * 14_000_000 + b"</row>" + TAIL}),
     "a million empty rows": workbook(**{SHEET: HEAD + b"<row/>" * 2_000_000 + TAIL}),
     "unpacks to a gigabyte": workbook(**{SHEET: HEAD + b" " * 100_000_000 + TAIL}),
