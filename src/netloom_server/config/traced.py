@@ -5,14 +5,12 @@ from __future__ import annotations
 import logging
 import secrets
 import time
-from collections.abc import Callable
-from typing import Any
 
-from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpRequest, HttpResponse
 from django.utils.functional import SimpleLazyObject, empty
 
 from netloom_server.base.logs import GIVEN, REQUEST
+from netloom_server.config.both import Both
 
 HEADER = "X-Request-Id"
 SLOW_S = 1.0
@@ -20,25 +18,12 @@ READING = ("GET", "HEAD", "OPTIONS")
 log = logging.getLogger("netloom.request")
 
 
-class Traced:
-    async_capable = True
-    sync_capable = True
+class Traced(Both):
+    def begin(self, request: HttpRequest) -> float:
+        return _begin(request)
 
-    def __init__(self, get_response: Callable[[HttpRequest], Any]) -> None:
-        self.get_response = get_response
-        self._async = iscoroutinefunction(get_response)
-        if self._async:
-            markcoroutinefunction(self)
-
-    def __call__(self, request: HttpRequest) -> Any:
-        if self._async:
-            return self._later(request)
-        begun = _begin(request)
-        return _ended(request, self.get_response(request), time.monotonic() - begun)
-
-    async def _later(self, request: HttpRequest) -> HttpResponse:
-        begun = _begin(request)
-        return _ended(request, await self.get_response(request), time.monotonic() - begun)
+    def end(self, request: HttpRequest, response: HttpResponse, begun: float) -> HttpResponse:
+        return _ended(request, response, time.monotonic() - begun)
 
 
 def _begin(request: HttpRequest) -> float:

@@ -49,13 +49,13 @@ class SshBanner(Method):
         talk, words = Talk(sock, TALK_S), b""
         while len(words) < MAX_BANNER and (data := await talk.read(BANNER_S)):
             words += data
-            whole = words[: words.rfind(b"\n") + 1]  # lines may come before it, in any pieces (RFC 4253, 4.2)
-            try:
-                facts = parse_ssh(whole)
-            except ProtocolError:
-                continue
-            look.sight(address, self.name, ports=str(port), **facts)
+            if b"\nSSH-" in b"\n" + words[: words.rfind(b"\n")]:
+                break  # lines may come before it, in any pieces (RFC 4253, 4.2)
+        try:
+            facts = parse_ssh(words)
+        except ProtocolError:
             return
+        look.sight(address, self.name, ports=str(port), **facts)
 
 
 class TelnetBanner(Method):
