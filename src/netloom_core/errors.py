@@ -4,7 +4,7 @@
       RequestError        we were asked for something that cannot be      nothing was sent
         OutOfRange  UnknownSetting  Reserved  AddressTaken  AddressOutside  WrongModel  StalePlan  CannotDo
       LinkError           the wire or the port on this computer           nothing was sent
-        PortMissing  PortBusy
+        PortMissing  PortBusy  Crowded
       NoAnswer            silence: nobody knows whether it was carried out
         NobodyThere       and there is no sign that anybody is at that place
       Unproven            the connection is not the one on which it was proven who is there   nothing was sent
@@ -91,6 +91,12 @@ class PortMissing(LinkError):
 
 class PortBusy(LinkError):
     code = "port-busy"
+
+
+class Crowded(LinkError):
+    """This computer takes no more just now: buffers, ports, open files or the neighbour table are full."""
+
+    code = "crowded"
 
 
 class NoAnswer(NetloomError):

@@ -60,7 +60,7 @@ CORE = {
 }  # fmt: skip
 # Where a whole folder would be too much.
 ONLY = {
-    "links": {"protocols.telnet"},
+    "links": {"protocols.telnet", "protocols.arp"},
     "documents": {"model.change"},
     "plan": {"drivers.abilities"},
     "engine": {"drivers.abilities"},

@@ -6,7 +6,7 @@ import random
 from dataclasses import dataclass
 
 from netloom_core.model.sighting import Sighting
-from netloom_core.sweep.identity import Known
+from netloom_core.sweep.finding import Known
 
 LINES = ("a", "b", "c", "d")
 
@@ -41,7 +41,9 @@ def site(count: int, seed: int) -> tuple[list[Real], list[Known], list[tuple[Sig
     devices: list[Real] = []
     for n in range(count):
         line = dice.choice(LINES)
-        device = Real(n, f"SN-{n:06}", [mac_of(n)], f"{n:08x}-0000-4000-8000-00000a4e4c00", [(line, address_of(n))])
+        device = Real(
+            n, f"SN-{n + 200_000}", [mac_of(n)], f"{n:08x}-0000-4000-8000-00000a4e4c00", [(line, address_of(n))]
+        )
         if n % 20 == 7:
             other = dice.choice([one for one in LINES if one != line])
             device.macs.append(mac_of(n, 1))

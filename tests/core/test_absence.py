@@ -14,7 +14,7 @@ from netloom_core.errors import LinkError
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Reason
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.identity import Known
+from netloom_core.sweep.finding import Known
 
 LINE = Line("net", "Net", "ip", network="10.99.1.0/29", source="")
 Test = Callable[[Case], Awaitable[list[Reason]]]

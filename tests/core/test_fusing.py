@@ -13,8 +13,9 @@ from hypothesis import strategies as st
 from netloom_core.identity.keys import best_key, keys_of
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
+from netloom_core.sweep.finding import Finding, Known, Place
 from netloom_core.sweep.guess import guess
-from netloom_core.sweep.identity import Finding, Known, Place, fuse
+from netloom_core.sweep.identity import fuse
 from tests.core.site_of_thousands import site
 
 HERE, THERE = "10.0.0.1", "10.0.0.2"

@@ -7,7 +7,9 @@ import base64
 import pytest
 
 from netloom_core.errors import NetloomError, ProtocolError, WrongCredentials
+from netloom_core.identity.keys import keys_of
 from netloom_core.protocols import (
+    arp,
     artnet,
     certificate,
     icmp,
@@ -159,23 +161,61 @@ def test_snmp_facts() -> None:
             [
                 ((*snmp.IF_MAC, 1), v2c.OctetString(b"")),
                 ((*snmp.IF_MAC, 2), v2c.OctetString(bytes.fromhex("0a3a24000801"))),
-                ((*snmp.ENTITY_SERIAL, 1), v2c.OctetString("MS-24008")),
-                ((*snmp.ENTITY_MAKER, 1), v2c.OctetString("Marrowby")),
                 (snmp.SYS_DESCR, v2c.NoSuchObject("")),
             ]
         )
     )
-    facts = snmp.entity_facts(response)
-    assert facts == {"serial": "MS-24008", "maker": "Marrowby", "mac": "0a:3a:24:00:08:01", "macs": "0a:3a:24:00:08:01"}
+    mac = "0a:3a:24:00:08:01"
+    assert snmp.mac_facts(snmp.column(response, snmp.IF_MAC)) == {"mac": mac, "macs": mac}
     assert snmp.system_facts(response) == {}
     with pytest.raises(ProtocolError):
         snmp.parse(snmp.get(snmp.SYSTEM, "public", 1))
 
 
-def test_an_engine_id_may_be_a_mac() -> None:
-    """RFC 3411: enterprise with the first bit set, format 3 is a MAC address."""
+@pytest.mark.parametrize(
+    ("classes", "serials", "named"),
+    [
+        ({1: 3, 7: 10}, {1: b"MS-24008", 7: b"SFP-1"}, "MS-24008"),
+        ({1: 3, 7: 10}, {7: b"SFP-1"}, ""),  # a transceiver's serial number is not the switch's
+        ({7: 10}, {7: b"SFP-1"}, ""),
+        ({1: 11, 2: 3, 3: 3}, {2: b"MS-1", 3: b"MS-2"}, "MS-1"),  # a stack
+        ({}, {1: b"MS-24008"}, "MS-24008"),
+        ({}, {1: b"MS-24008", 2: b"SFP-1"}, ""),
+    ],
+)
+def test_only_the_chassis_names_a_device(classes: dict[int, int], serials: dict[int, bytes], named: str) -> None:
+    """RFC 6933, PhysicalClass: 3 chassis, 10 port, 11 stack."""
+    rows = [((index,), value) for index, value in serials.items()]
+    facts = snmp.entity_facts([((index,), kind) for index, kind in classes.items()], {"serial": rows})
+    assert facts.get("serial", "") == named
+
+
+def test_a_forwarding_table_with_and_without_vlans() -> None:
+    mac = (0, 0x50, 0xC2, 0, 0, 7)
+    assert snmp.forwarding([((*mac,), 3), ((12, *mac), 4), ((1, 2), 5), ((*mac,), 0)]) == [
+        ("00:50:c2:00:00:07", 3),
+        ("00:50:c2:00:00:07", 4),
+    ]
+
+
+def test_an_engine_id_may_be_made_of_a_mac() -> None:
+    """RFC 3411: enterprise with the first bit set, format 3 is a MAC address. It names nobody: images are cloned."""
     engine = bytes.fromhex("8000fde703") + bytes.fromhex("0a3a24000800")
-    assert snmp.engine_facts(engine) == {"engine": engine.hex(), "enterprise": "64999", "mac": "0a:3a:24:00:08:00"}
+    facts = snmp.engine_facts(engine)
+    assert facts == {"engine": engine.hex(), "enterprise": "64999", "engine_mac": "0a:3a:24:00:08:00"}
+    assert keys_of(facts) == []
+
+
+def test_arp_packets() -> None:
+    """RFC 826: a question as it is sent, and answers with and without the padding of Ethernet."""
+    packet = arp.request(bytes.fromhex("0a3a24000801"), "10.0.0.1", "10.0.0.9")
+    assert packet.hex() == "0001080006040001" + "0a3a24000801" + "0a000001" + "000000000000" + "0a000009"
+    assert arp.parse(packet + bytes(18)) == arp.Arp(1, "0a:3a:24:00:08:01", "10.0.0.1", "10.0.0.9")
+    strange = packet[:7] + b"\x09" + packet[8:]
+    of_a_group = packet[:8] + b"\xff" * 6 + packet[14:]
+    for wrong in (b"", packet[:27], b"\0" * 28, strange, of_a_group):
+        with pytest.raises(ProtocolError):
+            arp.parse(wrong)
 
 
 # Telnet and the COM port option

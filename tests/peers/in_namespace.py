@@ -13,7 +13,7 @@ from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.identity import Known
+from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.artnet import ArtNetPoll
 from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.methods.echo import Echo

@@ -12,8 +12,8 @@ from netloom_core.model.access import Access, SnmpUser
 from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
 from netloom_core.protocols import snmp
-from netloom_core.sweep.methods.snmp import Agent, Snmp
-from netloom_core.sweep.methods.snmp_v3 import ask_v3
+from netloom_core.sweep.methods.snmp import Snmp
+from netloom_core.sweep.methods.snmp_agent import ByCommunity, ByUser, walk
 from netloom_core.sweep.sweep import SweepResult, sweep
 from tests.peers.conftest import Start
 
@@ -72,13 +72,29 @@ async def test_v3_with_a_user(start: Start, tmp_path: Path, library: Library) ->
     [finding] = (await look(library, Access(communities=(), snmp_users=(USER,)))).findings
     assert finding.facts["host"] == "rack-1"
     stranger = SnmpUser("watcher", "SHA-256", "a wrong key it is", "AES", "another long key")
-    assert await ask_v3(SOURCE, AGENT, stranger) == {}
+    agent = ByUser(None, SOURCE, AGENT, stranger)
+    assert await agent.get(snmp.SYSTEM) is None
+    assert agent.refused
+    agent.close()
+
+
+async def test_a_walk_by_v3_is_the_same_as_by_v2c(start: Start, tmp_path: Path) -> None:
+    await running(start, tmp_path)
+    by_user = ByUser(None, SOURCE, AGENT, USER)
+    try:
+        with UdpLink(SOURCE) as link:
+            assert await walk(by_user, snmp.IF_MAC) == await walk(ByCommunity(None, link, AGENT, "quay"), snmp.IF_MAC)
+    finally:
+        by_user.close()
 
 
 async def test_a_walk_ends_at_the_end_of_its_column(start: Start, tmp_path: Path) -> None:
     await running(start, tmp_path)
     with UdpLink(SOURCE) as link:
-        agent = Agent(None, link, AGENT, "quay")
-        states = await asyncio.wait_for(agent.walk(snmp.IF_STATE), 20)
+        agent = ByCommunity(None, link, AGENT, "quay")
+        states, whole = await asyncio.wait_for(walk(agent, snmp.IF_STATE), 20)
+        part, cut = await asyncio.wait_for(walk(agent, snmp.IF_STATE, 1), 20)
     assert states
+    assert whole
+    assert part or not cut
     assert all(len(index) == 1 for index, _ in states)

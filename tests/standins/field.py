@@ -13,7 +13,7 @@ from netloom_core.model.line import Line
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Look, Method
-from netloom_core.sweep.identity import Finding, Known
+from netloom_core.sweep.finding import Finding, Known
 from netloom_core.sweep.pace import Pace
 from netloom_core.sweep.sweep import SweepResult, sweep
 from netloom_standins.net_unit import NetUnit

@@ -221,7 +221,8 @@ async def test_snmp_with_a_switch_that_knows_who_is_behind_which_port(here: Fiel
     switch = found(result)["2"]
     assert (switch.identity.maker, switch.identity.serial, switch.profile) == ("Marrowby", "MS-1", "marrowby-sw24")
     [port] = [s for s in result.sightings if s.method == "forwarding"]
-    assert port.facts == {"mac": "0a:0c:c2:00:00:01", "switch": f"{BASE}.2", "switch_port": "3"}
+    told = {"switch": f"{BASE}.2", "switch_port": "3", "switch_interface": "3", "port_macs": "1"}
+    assert port.facts == {"mac": "0a:0c:c2:00:00:01", **told}
 
 
 async def test_snmp_with_hostile_and_foreign_answers(here: Field) -> None:

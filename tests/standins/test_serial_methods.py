@@ -23,7 +23,7 @@ from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.load import Library
 from netloom_core.protocols import modbus
 from netloom_core.sweep.base import Method
-from netloom_core.sweep.identity import Known
+from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods import dialogue
 from netloom_core.sweep.methods.behind import Behind
 from netloom_core.sweep.methods.dialogue import Dialogue

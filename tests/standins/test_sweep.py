@@ -18,7 +18,7 @@ from netloom_core.model.line import Line
 from netloom_core.model.sighting import Reason
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Method
-from netloom_core.sweep.identity import Known
+from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods import osdp_scan
 from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.methods.http import HttpIdentify

@@ -9,7 +9,7 @@ from netloom_core.links.ports import PortInfo
 from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
-from netloom_core.sweep.identity import Finding, Known
+from netloom_core.sweep.finding import Finding, Known
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from netloom_core.absence.case import Case, who
 from netloom_core.model.sighting import Reason
-from netloom_core.sweep.identity import Finding
+from netloom_core.sweep.finding import Finding
 
 
 async def someone_has_its_address(case: Case) -> list[Reason]:

@@ -6,12 +6,13 @@ import ipaddress
 
 from netloom_core.absence.case import Case
 from netloom_core.errors import NetloomError
-from netloom_core.links import interfaces, tcp
+from netloom_core.links import interfaces, neighbours, tcp
 from netloom_core.model.sighting import Reason
 from netloom_core.sweep.methods.echo import ping
-from netloom_core.sweep.methods.snmp import port_state
+from netloom_core.sweep.methods.snmp_switch import port_state
 
 PROBE_S = 1.5
+ECHO_S = 1.5
 POWER = {1: "switched off", 2: "searching for a device, so nothing draws power", 4: "in a fault", 6: "in another fault"}
 
 
@@ -216,10 +217,13 @@ async def _echo(case: Case) -> bool | None:
     if case.line.loopback:
         return None
     try:
-        return await ping(case.line.source, case.record.address, PROBE_S)
+        return await ping(case.line.source, case.record.address, ECHO_S)
     except NetloomError:
         return None
 
 
 def _arp(case: Case) -> bool:
-    return not case.line.loopback and case.record.address in interfaces.neighbours(case.line.interface)
+    """Whether it answered ARP just now, as the connection that was tried made the system ask."""
+    if case.line.loopback:
+        return False
+    return case.record.address in neighbours.confirmed(case.line.interface, PROBE_S + ECHO_S + 0.5)

@@ -17,10 +17,19 @@ Makers = Callable[[str], str]
 
 GRADE = {"serial": 1, "rdm": 2, "uuid": 2, "usb": 2, "mac": 3}
 _PLACEHOLDER = re.compile(
-    r"^(0+|f+|-+|\.+|x+|n/?a|null|none|nil|unknown|not ?set|not ?specified|default|sn?0+"
-    r"|(system |chassis |board )?serial ?(number|no\.?)?|to be filled.*|0?12345678?9?0?|0+1|1)$",
+    r"^(n/?a|none|nil|null|undefined|unknown|invalid|empty|blank|test|tbd"
+    r"|not ?(set|specified|available|applicable|used)|default( string)?|factory|o\.?e\.?m\.?"
+    r"|to ?be ?(filled|set|determined).*"
+    r"|(system|chassis|board|base ?board|product|device|unit|base)?[ _-]*(serial|s/?n)?[ _-]*(number|num|no\.?|id)?)$",
     re.IGNORECASE,
 )
+# What a counter or a finger makes where no number was written: 0123456789, 12345678, SN000000, 1, AAAA.
+_PREFIX = re.compile(r"^(s/?n|ser(ial)?|no|id)?[ ._:#-]*(0x)?(?=[0-9a-fx.*?-]*$)", re.IGNORECASE)
+_COUNTED = ("01234567890123456789", "12345678901234567890", "0123456789abcdef", "abcdefghijklmnopqrstuvwxyz")
+_BACKWARDS = ("9876543210", "987654321", "87654321", "654321")
+COUNTED_FROM = 4  # 123 may be a unit's own number
+# Virtual routers (RFC 9568 clause 7.3) and the bridges of containers: the same at many places.
+_VIRTUAL = ("00:00:5e:00:01:", "00:00:5e:00:02:", "02:42:")
 _MAC = re.compile(r"^[0-9a-f]{2}(:[0-9a-f]{2}){5}$")
 _UUID = re.compile(r"^[0-9a-f]{8}-?([0-9a-f]{4}-?){3}[0-9a-f]{12}$")
 
@@ -31,7 +40,16 @@ def same(name: str) -> str:
 
 def is_placeholder(serial: str) -> bool:
     """Whether a serial number is what factories write where there is none; it names nobody."""
-    return bool(_PLACEHOLDER.match(serial.strip()))
+    text = serial.strip().casefold()
+    if _PLACEHOLDER.match(text):
+        return True
+    bare = re.sub(r"[^0-9a-z*?]", "", _PREFIX.sub("", text, count=1))
+    if len(set(bare)) <= 1:
+        return True
+    counted = bare.lstrip("0") if bare.isdecimal() else bare
+    if len(counted) <= 1 or bare in _BACKWARDS:
+        return True
+    return len(counted) >= COUNTED_FROM and any(run.startswith(counted) for run in _COUNTED)
 
 
 def serial_key(maker: str, serial: str, makers: Makers = same) -> str:
@@ -54,7 +72,9 @@ def keys_of(facts: Mapping[str, str], makers: Makers = same) -> list[tuple[str, 
         found.append(("usb", f"usb:{usb}"))
     for mac in dict.fromkeys([facts.get("mac", ""), *facts.get("macs", "").split()]):
         lowered = mac.lower().replace("-", ":")
-        if _MAC.match(lowered) and not int(lowered[:2], 16) & 1 and lowered != "00:00:00:00:00:00":
+        if _MAC.match(lowered) and not int(lowered[:2], 16) & 1 and not lowered.startswith(_VIRTUAL):
+            if lowered == "00:00:00:00:00:00":
+                continue
             found.append(("mac", f"mac:{lowered}"))
     return found
 

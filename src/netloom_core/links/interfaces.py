@@ -12,9 +12,6 @@ from netloom_core.errors import AddressOutside
 
 LOOPBACK = ipaddress.IPv4Network("127.0.0.0/8")
 SYS_NET = Path("/sys/class/net")
-NEIGHBOURS = Path("/proc/net/arp")
-COMPLETE = 0x2  # ATF_COM: the entry has a MAC address
-MAX_NEIGHBOURS = 8192
 
 
 @dataclass(frozen=True)
@@ -75,15 +72,6 @@ def own_address(network: ipaddress.IPv4Network, interface: str = "", *, loopback
     )
 
 
-def neighbours(interface: str = "") -> dict[str, str]:
-    """MAC address by IP address, of those that answered ARP (Linux /proc/net/arp)."""
-    try:
-        lines = NEIGHBOURS.read_text().splitlines()[1 : MAX_NEIGHBOURS + 1]
-    except OSError:
-        return {}
-    found = {}
-    for line in lines:
-        words = line.split()
-        if len(words) >= 6 and int(words[2], 16) & COMPLETE and interface in ("", words[5]):
-            found[words[0]] = words[3].lower()
-    return found
+def interface_of(address: str) -> str:
+    """The name of the interface that has this address; empty when none has."""
+    return next((one.name for one in all_interfaces() if one.address == address), "")

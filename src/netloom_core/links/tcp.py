@@ -7,13 +7,18 @@ import errno
 import os
 import socket
 
-from netloom_core.errors import LinkError, NoAnswer
+from netloom_core.errors import Crowded, LinkError, NoAnswer
 from netloom_core.links.talk import writable
 
 CONNECT_TIMEOUT_S = 1.5
+FULL = (errno.EAGAIN, errno.ENOBUFS, errno.EMFILE, errno.ENFILE, errno.ENOMEM, errno.EADDRINUSE)
 
 
 def mapped(error: OSError, address: str) -> NoAnswer | LinkError:
+    if error.errno in FULL:
+        return Crowded(
+            f"This computer opens no more connections just now: {os.strerror(error.errno)}.", "Try again in a moment."
+        )
     if error.errno == errno.ECONNREFUSED:
         return NoAnswer(
             f"{address} refuses the connection.",
@@ -35,7 +40,10 @@ async def connect(source: str, address: str, port: int, timeout: float) -> socke
     Bare sockets, since a sweep opens thousands: streams cost more than the connection itself. Only the
     waiting has an end in time: when this computer is late, who took the connection meanwhile counts.
     """
-    sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    try:
+        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    except OSError as error:
+        raise mapped(error, address) from error
     sock.setblocking(False)
     try:
         if source:
@@ -43,6 +51,8 @@ async def connect(source: str, address: str, port: int, timeout: float) -> socke
         async with asyncio.timeout(timeout):
             place = await _resolved(address, port)
         state = sock.connect_ex(place)
+        if state == errno.EADDRNOTAVAIL:
+            state = errno.EADDRINUSE  # bound already: what is not to be had is a free port for this target
         if state == errno.EINPROGRESS:
             await writable(sock, timeout)
             state = sock.getsockopt(socket.SOL_SOCKET, socket.SO_ERROR)

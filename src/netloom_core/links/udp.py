@@ -11,8 +11,9 @@ import struct
 from collections import deque
 from collections.abc import AsyncIterator
 
-from netloom_core.errors import LinkError
+from netloom_core.errors import Crowded, LinkError
 from netloom_core.links import interfaces
+from netloom_core.links.talk import writable
 
 RECEIVE_BYTES = 65_507
 MAX_FROM_ONE = 64  # datagrams of one sender that are looked at; more is a fault or a flood
@@ -20,6 +21,9 @@ MAX_IN_ALL = 20_000
 POLL_S = 0.1
 AT_ONCE = 256  # datagrams taken in one go
 MAX_WAITING = 4096  # of them that nobody looked at yet
+ROOM_S = 1.5  # a datagram that the system does not take within that is given up
+LOOK_AGAIN_S = 0.02
+UNREACHED = (errno.ENETUNREACH, errno.EHOSTUNREACH, errno.EHOSTDOWN, errno.ECONNREFUSED, errno.EPERM, errno.EACCES)
 
 
 class UdpLink:
@@ -40,6 +44,7 @@ class UdpLink:
         Raises LinkError.
         """
         self._source = source
+        self.crowded = 0
         self._came: deque[tuple[bytes, str, int]] = deque()
         self._readable = asyncio.Event()
         self._loop: asyncio.AbstractEventLoop | None = None  # set while the socket is listened to
@@ -70,14 +75,29 @@ class UdpLink:
         self._sock.close()
 
     async def send(self, data: bytes, address: str, port: int) -> bool:
-        """Whether it left; a target that cannot be reached is not an error of ours."""
-        try:
-            await asyncio.get_running_loop().sock_sendto(self._sock, data, (address, port))
-        except OSError as error:
-            if error.errno in (errno.ENETUNREACH, errno.EHOSTUNREACH, errno.ECONNREFUSED, errno.EPERM, errno.EACCES):
-                return False
-            raise _mapped(error, port) from error
-        return True
+        """Whether it left; a target that cannot be reached is not an error of ours.
+
+        What is held back for hosts that do not answer ARP can fill this socket: then it is waited for a
+        moment, and Crowded is raised if there is still no room. `crowded` counts such times.
+        """
+        loop = asyncio.get_running_loop()
+        until = loop.time() + ROOM_S
+        while True:
+            try:
+                self._sock.sendto(data, (address, port))
+            except OSError as error:
+                if error.errno in UNREACHED:
+                    return False
+                if error.errno not in (errno.EAGAIN, errno.ENOBUFS, errno.EINTR):
+                    raise _mapped(error, port) from error
+                full = error.errno
+            else:
+                return True
+            self.crowded += 1
+            if loop.time() >= until:
+                raise Crowded("This computer takes no more UDP just now.", "It is asked more slowly.")
+            # A full neighbour table does not show in the socket: there only time helps.
+            await (writable(self._sock, LOOK_AGAIN_S) if full == errno.EAGAIN else asyncio.sleep(LOOK_AGAIN_S))
 
     async def answers(
         self, seconds: float, *, after: asyncio.Future[None] | None = None

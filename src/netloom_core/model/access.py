@@ -6,6 +6,8 @@ from dataclasses import dataclass, field
 
 from netloom_core.model.device import Credentials
 
+USUAL_COMMUNITY = "public"
+
 
 @dataclass(frozen=True)
 class SnmpUser:
@@ -31,6 +33,6 @@ class Login:
 class Access:
     """`logins` are those of the devices on record, by the address where they should be."""
 
-    communities: tuple[str, ...] = ("public",)
+    communities: tuple[str, ...] = (USUAL_COMMUNITY,)
     snmp_users: tuple[SnmpUser, ...] = ()
     logins: dict[str, Login] = field(default_factory=dict, repr=False)

@@ -6,7 +6,7 @@ Encoding is pysnmp's; nothing here opens a socket. Source: RFC 1901 and 3416 (v2
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,6 +21,7 @@ from netloom_core.protocols.xml import clean
 
 PORT = 161
 MAX_DATAGRAM = 65_507
+MAX_MACS = 20
 Oid = tuple[int, ...]
 V2C: Any = api.PROTOCOL_MODULES[api.SNMP_VERSION_2C]
 
@@ -28,18 +29,34 @@ SYS_DESCR: Oid = (1, 3, 6, 1, 2, 1, 1, 1, 0)
 SYS_OBJECT: Oid = (1, 3, 6, 1, 2, 1, 1, 2, 0)
 SYS_NAME: Oid = (1, 3, 6, 1, 2, 1, 1, 5, 0)
 SYS_PLACE: Oid = (1, 3, 6, 1, 2, 1, 1, 6, 0)
+IF_DESCR: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1, 2)
 IF_MAC: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1, 6)  # ifPhysAddress
 IF_STATE: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1, 8)  # ifOperStatus: 1 is up
+IF_NAME: Oid = (1, 3, 6, 1, 2, 1, 31, 1, 1, 1, 1)
+ENTITY_CLASS: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 5)  # entPhysicalClass: 3 is a chassis
 ENTITY_FIRMWARE: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 9)
 ENTITY_SERIAL: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 11)
 ENTITY_MAKER: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 12)
 ENTITY_MODEL: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1, 13)
 BRIDGE_PORT_IF: Oid = (1, 3, 6, 1, 2, 1, 17, 1, 4, 1, 2)  # dot1dBasePortIfIndex
 BRIDGE_FDB_PORT: Oid = (1, 3, 6, 1, 2, 1, 17, 4, 3, 1, 2)  # dot1dTpFdbPort, indexed by MAC
+VLAN_FDB_PORT: Oid = (1, 3, 6, 1, 2, 1, 17, 7, 1, 2, 2, 1, 2)  # dot1qTpFdbPort, indexed by database and MAC
+LLDP_CHASSIS_KIND: Oid = (1, 0, 8802, 1, 1, 2, 1, 4, 1, 1, 4)  # indexed by time mark, local port, number
+LLDP_CHASSIS: Oid = (1, 0, 8802, 1, 1, 2, 1, 4, 1, 1, 5)
+LLDP_NAME: Oid = (1, 0, 8802, 1, 1, 2, 1, 4, 1, 1, 9)
+LLDP_ABLE: Oid = (1, 0, 8802, 1, 1, 2, 1, 4, 1, 1, 12)  # lldpRemSysCapEnabled
+LLDP_OWN_KIND: Oid = (1, 0, 8802, 1, 1, 2, 1, 3, 7, 1, 2)  # lldpLocPortIdSubtype, indexed by local port
+LLDP_OWN_PORT: Oid = (1, 0, 8802, 1, 1, 2, 1, 3, 7, 1, 3)
+LLDP_OWN_DESCR: Oid = (1, 0, 8802, 1, 1, 2, 1, 3, 7, 1, 4)
+LLDP_BY_MAC = 4  # LldpChassisIdSubtype macAddress
+LLDP_BRIDGE = 0x20  # the bit for a bridge in the first octet of LldpSystemCapabilitiesMap
 POE_STATE: Oid = (1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 6)  # pethPsePortDetectionStatus: 3 is delivering
 
 SYSTEM = (SYS_DESCR, SYS_OBJECT, SYS_NAME, SYS_PLACE)
-COLUMNS = (IF_MAC, ENTITY_SERIAL, ENTITY_MAKER, ENTITY_MODEL, ENTITY_FIRMWARE)
+CHASSIS, STACK = 3, 11  # PhysicalClass
+TOO_BIG = 1  # error-status
+# What the chassis row tells, by our names.
+ENTITY = ((ENTITY_SERIAL, "serial"), (ENTITY_MAKER, "maker"), (ENTITY_MODEL, "model"), (ENTITY_FIRMWARE, "firmware"))
 
 
 @dataclass(frozen=True)
@@ -128,19 +145,40 @@ def system_facts(response: Response) -> dict[str, str]:
     return {name: value for name, value in facts.items() if value}
 
 
-def entity_facts(response: Response) -> dict[str, str]:
-    """Serial number, maker, model of the first physical entity that tells them; MACs of interfaces."""
-    facts: dict[str, str] = {}
-    for oid, name in ((ENTITY_SERIAL, "serial"), (ENTITY_MAKER, "maker"), (ENTITY_MODEL, "model"),
-                      (ENTITY_FIRMWARE, "firmware")):  # fmt: skip
-        value = next((text(v) for _, v in column(response, oid) if text(v)), "")
-        if value:
-            facts[name] = value
-    macs = [found for _, value in column(response, IF_MAC) if (found := mac(value))]
-    if macs:
-        facts["mac"] = macs[0]
-        facts["macs"] = " ".join(dict.fromkeys(macs))
-    return facts
+Rows = Sequence[tuple[Oid, bytes | int | Oid]]
+
+
+def entity_facts(classes: Rows, columns: Mapping[str, Rows]) -> dict[str, str]:
+    """What the chassis tells of itself, RFC 6933 clause 2.12.1; `columns` are by our names for them.
+
+    Cards, power supplies and transceivers bear serial numbers, too, and name nothing but themselves. Of
+    several chassis, as in a stack, the first stands for all. A table without classes names the device
+    only when one row alone has anything to tell.
+    """
+    kinds = dict(classes)
+    bearing = {index for rows in columns.values() for index, value in rows if text(value)}
+    chosen = [index for index, kind in sorted(kinds.items()) if kind == CHASSIS]
+    if not chosen and len(bearing) == 1 and not any(kinds.get(index) not in (None, 1, 2) for index in bearing):
+        chosen = list(bearing)
+    if not chosen:
+        return {}
+    told = {name: text(dict(rows).get(chosen[0])) for name, rows in columns.items()}
+    return {name: value for name, value in told.items() if value}
+
+
+def mac_facts(rows: Rows) -> dict[str, str]:
+    """The MAC addresses of its interfaces."""
+    macs = list(dict.fromkeys(found for _, value in rows if (found := mac(value))))
+    return {"mac": macs[0], "macs": " ".join(macs[:MAX_MACS])} if macs else {}
+
+
+def forwarding(rows: Rows) -> list[tuple[str, int]]:
+    """(MAC, bridge port) of dot1dTpFdbPort and of dot1qTpFdbPort, whose index has the database first."""
+    return [
+        (bytes(part & 0xFF for part in index[-6:]).hex(":"), port)
+        for index, port in rows
+        if len(index) in (6, 7) and isinstance(port, int) and port > 0
+    ]
 
 
 def discovery(message_id: int, engine: bytes = b"") -> bytes:
@@ -188,5 +226,5 @@ def engine_facts(engine: bytes) -> dict[str, str]:
     """RFC 3411, SnmpEngineID: enterprise number, and a MAC or a text where it is made of one."""
     facts = {"engine": engine.hex(), "enterprise": str(int.from_bytes(engine[:4], "big") & 0x7FFF_FFFF)}
     if engine[0] & 0x80 and engine[4] == 3 and len(engine) == 11:
-        facts["mac"] = engine[5:].hex(":")
+        facts["engine_mac"] = engine[5:].hex(":")  # of whom the image was made from, perhaps: it names nobody
     return facts

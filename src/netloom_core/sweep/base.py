@@ -11,6 +11,8 @@ from dataclasses import dataclass, field
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
+from netloom_core.errors import Crowded
+from netloom_core.links.udp import UdpLink
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.access import Access
 from netloom_core.model.device import Credentials, Target
@@ -18,8 +20,11 @@ from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.pace import Share
+from netloom_core.sweep.presence import Presence
 
 MAX_FACT = 400
+MAX_NOTES = 20
+GREET_S = 8.0  # one greeting in all, whatever the peer sends
 LOOK_AGAIN_S = 0.1
 log = logging.getLogger("netloom.sweep")
 
@@ -34,6 +39,8 @@ class Look:
     from `pace` before it is sent. `methods` are all that run on this line; `parent` leads a
     line behind a device, and is asked on its one session. `only` narrows the look to these
     addresses; `heard` holds those that any method saw so far, `bore` the keys that each told.
+    `presence` says whom to ask first; `begun` is when the sweep began, by the event loop's clock.
+    `beside` are the looks of the other methods on this line, by name.
     """
 
     line: Line
@@ -52,6 +59,9 @@ class Look:
     heard: set[str] = field(default_factory=set)
     bore: dict[str, set[str]] = field(default_factory=dict)
     only: frozenset[str] = frozenset()
+    presence: Presence = field(default_factory=lambda: Presence((), probing=False))
+    begun: float = 0.0
+    beside: dict[str, Look] = field(default_factory=dict)
 
     def wanted(self, address: str) -> bool:
         return not self.only or address in self.only
@@ -65,6 +75,34 @@ class Look:
         """Give a sighting; empty facts are left out, long ones cut."""
         kept = {name: value[:MAX_FACT] for name, value in facts.items() if value}
         self.saw(Sighting(self.line.id, address, method, self.clock.now(), kept))
+
+    async def send(self, link: UdpLink, data: bytes, address: str, port: int) -> bool:
+        """One datagram out of the allowance. Whether it left; when this computer is full the line goes slower."""
+        await self.pace.take()
+        before = link.crowded
+        try:
+            return await link.send(data, address, port)
+        except Crowded:
+            return False
+        finally:
+            if link.crowded > before:
+                self.pace.slow()
+
+    async def greeted(self, method: Method, address: str, port: int, sock: socket.socket) -> None:
+        """One greeting by another method, in the time that there is for one. A fault of it is a note of that method."""
+        theirs = self.beside.get(method.name, self)
+        try:
+            async with asyncio.timeout(GREET_S):
+                await method.greet(theirs, address, port, sock)
+        except TimeoutError:
+            theirs.note(f"The talk with {address} on port {port} was cut off after {GREET_S:g} s.")
+        except Crowded as error:
+            self.pace.slow()
+            theirs.note(f"{address} on port {port} was not asked: {error.message}")
+        except Exception as error:
+            log.exception("%s broke on %s port %d", method.name, address, port)
+            theirs.note(f"{address} on port {port} could not be asked: a mistake of Netloom's own, which the log has "
+                        f"({type(error).__name__}).")  # fmt: skip
 
     async def all_of(self, asked: Iterable[Awaitable[None]]) -> None:
         """Until all are done. A fault in following one answer is a note on that one, and costs the others nothing."""
@@ -111,7 +149,7 @@ class Method:
     """A way to find devices. Never writes to one; ends by itself; adds no waiting to others.
 
     `needs` and `sends` are sentences for people; `wait_s` is how long it listens where that is
-    fixed, in seconds. A method that speaks on connections which
+    fixed, in seconds; `budget` is when it is cut off, whatever it still does. A method that speaks on connections which
     the connect scan opens names its `ports` and has a `greet`; one that goes its own way
     has a `run`.
     """
@@ -121,7 +159,13 @@ class Method:
     needs = ""
     sends = ""
     wait_s = 0.0
+    limit_s = 20.0  # over what it listens
     kinds: tuple[str, ...] = ("ip",)
+    probes = False  # whether it finds out who is there at all, for the others to ask those first
+
+    def budget(self, look: Look) -> float:
+        """Seconds after which it is cut off."""
+        return self.wait_s + self.limit_s
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind in self.kinds

@@ -10,20 +10,23 @@ Facts that name a device have grades. What is of a higher grade is never overrul
 
 Sightings that share a fact are one device, grade by grade, unless their serial numbers
 differ or a person said that they are apart. Devices on record take part like sightings,
-so an old sighting's MAC leads to a serial number that only another method tells.
+so an old sighting's MAC leads to a serial number that only another method tells. What the
+installation itself contradicts joins nobody (worth.py). Two serial numbers differ when one
+method told them; what two methods tell may be two forms of one.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 
-from netloom_core.identity.keys import GRADE, keys_of, kind_of, serial_part
+from netloom_core.identity.keys import GRADE, kind_of, serial_part
 from netloom_core.model.device import Identity
 from netloom_core.model.line import address_key
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
+from netloom_core.sweep.finding import Finding, Known, Place
+from netloom_core.sweep.worth import weigh
 
 # Whose facts and whose address count when several methods tell: what answered us there
 # itself comes before what was announced or seen by somebody else.
@@ -32,72 +35,47 @@ _DIRECT = {
     "mdns": 3, "ssdp": 3, "forwarding": 9,
 }  # fmt: skip
 _OTHER = 2
-
-
-@dataclass(frozen=True)
-class Place:
-    line: str
-    address: str
-    speed: int = 0
-
-
-@dataclass(frozen=True)
-class Known:
-    """A device on record. `key` is empty while nobody has seen it (planned only).
-
-    `keys` are all facts that ever named it, `places` where else it was (two interfaces),
-    `apart` keys that a person said are not its.
-    """
-
-    device: str
-    key: str
-    profile: str
-    line: str
-    address: str
-    speed: int = 0
-    keys: tuple[str, ...] = ()
-    places: tuple[Place, ...] = ()
-    host: str = ""
-    apart: tuple[str, ...] = ()
-
-    @property
-    def everywhere(self) -> tuple[Place, ...]:
-        return (Place(self.line, self.address, self.speed), *self.places)
-
-
-@dataclass
-class Finding:
-    """One device as one sweep saw it. `same_as` are other records whose facts it has, too."""
-
-    line: str
-    address: str
-    speed: int
-    identity: Identity
-    profile: str
-    status: str
-    device: str = ""
-    methods: list[str] = field(default_factory=list)
-    facts: dict[str, str] = field(default_factory=dict)
-    keys: tuple[str, ...] = ()
-    places: tuple[Place, ...] = ()
-    same_as: tuple[str, ...] = ()
-    sightings: list[Sighting] = field(default_factory=list)
+# Facts of which several answers each tell a part.
+ADD_UP = ("ports", "universes", "sends_universes", "types", "ipv6")
+MAX_FACT = 400
 
 
 class _Cluster:
     __slots__ = ("apart", "keys", "records", "seen", "serials")
 
     def __init__(self) -> None:
-        self.keys: dict[str, None] = {}
-        self.serials: set[str] = set()
+        self.keys: dict[str, set[str]] = {}  # with the methods by which each came
+        self.serials: dict[str, set[str]] = {}  # by method; those of a record of which none is known by ""
         self.records: list[Known] = []
         self.seen: list[Sighting] = []
         self.apart: set[str] = set()
 
-    def add_key(self, kind: str, key: str) -> None:
-        self.keys[key] = None
+    def add_key(self, kind: str, key: str, ways: Iterable[str]) -> None:
+        self.keys.setdefault(key, set()).update(ways)
         if kind == "serial":
-            self.serials.add(serial_part(key))
+            self.tells(key, ways)
+
+    def tells(self, key: str, ways: Iterable[str]) -> None:
+        """A serial number, which tells it from others even where it names nobody."""
+        for way in tuple(ways) or ("",):
+            self.serials.setdefault(way, set()).add(serial_part(key))
+
+    @property
+    def tells_who(self) -> bool:
+        return bool(self.keys or self.serials)
+
+    def told(self) -> set[str]:
+        return set().union(*self.serials.values()) if self.serials else set()
+
+    def clashes(self, other: _Cluster) -> bool:
+        """Whether their serial numbers are two, and not two forms of one."""
+        mine, theirs = self.told(), other.told()
+        if not mine or not theirs or not mine.isdisjoint(theirs):
+            return False
+        if "" in self.serials or "" in other.serials:
+            return True
+        common = self.serials.keys() & other.serials.keys()
+        return not common or any(self.serials[way].isdisjoint(other.serials[way]) for way in common)
 
 
 class _Fusion:
@@ -119,23 +97,25 @@ class _Fusion:
         return n
 
     def may_join(self, a: _Cluster, b: _Cluster) -> bool:
-        if a.serials and b.serials and a.serials != b.serials:
+        if a.clashes(b):
             return False
         return not (a.apart and a.apart & b.keys.keys()) and not (b.apart and b.apart & a.keys.keys())
 
-    def join(self, one: int, other: int) -> bool:
-        """Whether they are one now."""
+    def join(self, one: int, other: int, *, sure: bool = False) -> bool:
+        """Whether they are one now; `sure` when it is shown that they are, whatever their serial numbers."""
         one, other = self.find(one), self.find(other)
         if one == other:
             return True
         a, b = self.clusters[one], self.clusters[other]
-        if not self.may_join(a, b):
+        if not sure and not self.may_join(a, b):
             return False
         if len(a.seen) + len(a.keys) < len(b.seen) + len(b.keys):
             one, other, a, b = other, one, b, a
         self._up[other] = one
-        a.keys.update(b.keys)
-        a.serials |= b.serials
+        for key, ways in b.keys.items():
+            a.keys.setdefault(key, set()).update(ways)
+        for way, serials in b.serials.items():
+            a.serials.setdefault(way, set()).update(serials)
         a.records += b.records
         a.seen += b.seen
         a.apart |= b.apart
@@ -149,9 +129,21 @@ def _spot(sighting: Sighting) -> tuple[str, str, str]:
     return sighting.line, sighting.address, sighting.facts.get("speed", "")
 
 
-def fuse(sightings: Iterable[Sighting], known: Iterable[Known], library: Library) -> list[Finding]:
-    """Findings in order of line and address, one for each device that was seen."""
+def fuse(
+    sightings: Iterable[Sighting],
+    known: Iterable[Known],
+    library: Library,
+    common: dict[str, str] | None = None,
+) -> list[Finding]:
+    """Findings in order of line and address, one for each device that was seen.
+
+    `common` are keys that are known to name nobody here, with the reason; those that prove to be so now
+    are added to it.
+    """
     seen, records = list(sightings), list(known)
+    worth, keys_of_each = weigh(seen, records, library.maker, common)
+    if common is not None:
+        common.update(worth.common)
     fusion = _Fusion()
     holders: dict[int, dict[str, list[int]]] = {grade: defaultdict(list) for grade in (1, 2, 3)}
     for record in records:
@@ -162,19 +154,29 @@ def fuse(sightings: Iterable[Sighting], known: Iterable[Known], library: Library
             cluster.records.append(record)
             cluster.apart = set(record.apart)
             for key in keys:
+                if key in worth.common:
+                    continue
                 kind = kind_of(key)
-                cluster.add_key(kind, key)
+                cluster.add_key(kind, key, record.ways.get(key, ()))
                 holders[GRADE[kind]][key].append(number)
     at_spot: dict[tuple[str, str, str], list[int]] = defaultdict(list)
-    for sighting in seen:
+    numbers_of: list[int] = []
+    for index, sighting in enumerate(seen):
         number = fusion.new()
+        numbers_of.append(number)
         cluster = fusion.clusters[number]
         cluster.seen.append(sighting)
-        for kind, key in keys_of(sighting.facts, library.maker):
-            cluster.add_key(kind, key)
-            holders[GRADE[kind]][key].append(number)
+        for kind, key in keys_of_each[index]:
+            if worth.names(index, key):
+                cluster.add_key(kind, key, (sighting.method,))
+                holders[GRADE[kind]][key].append(number)
+            elif kind == "serial":
+                cluster.tells(key, (sighting.method,))
         if sighting.address:
             at_spot[_spot(sighting)].append(number)
+    for speakers in worth.one_speaker:
+        for index in speakers[1:]:
+            fusion.join(numbers_of[speakers[0]], numbers_of[index], sure=True)
     for grade in (1, 2, 3):
         for numbers in holders[grade].values():
             _join_all(fusion, numbers)
@@ -193,8 +195,8 @@ def _join_all(fusion: _Fusion, numbers: Sequence[int]) -> None:
 
 def _join_spot(fusion: _Fusion, numbers: Sequence[int]) -> None:
     """Whoever answers at one place is one, unless serial numbers or MAC addresses differ."""
-    named = list(dict.fromkeys(fusion.find(n) for n in numbers if fusion.clusters[fusion.find(n)].keys))
-    bare = [n for n in numbers if not fusion.clusters[fusion.find(n)].keys]
+    named = list(dict.fromkeys(fusion.find(n) for n in numbers if fusion.clusters[fusion.find(n)].tells_who))
+    bare = [n for n in numbers if not fusion.clusters[fusion.find(n)].tells_who]
     named.sort(key=lambda n: not fusion.clusters[n].serials)
     heads: list[int] = []
     for number in named:
@@ -265,14 +267,15 @@ def _record_for(
         return None
     for place in finding.places:
         for record in by_place[place.line, place.address]:
-            strange = record.key and (finding.keys or record.profile)
+            strange = bool(record.key or record.keys)  # it can be proven, and this one does not prove it
             other = finding.profile != record.profile and (finding.profile or finding.keys) and record.profile
             if not (strange or other or record.device in claimed):
                 return record
     host = finding.facts.get("host", "").casefold()
     if host and not finding.keys and hosts[host] == 1 and len(by_host[host]) == 1:
         record = by_host[host][0]
-        if record.device not in claimed and (not finding.profile or finding.profile == record.profile):
+        provable = bool(record.key or record.keys)
+        if not provable and record.device not in claimed and (not finding.profile or finding.profile == record.profile):
             return record
     return None
 
@@ -293,9 +296,11 @@ def _finding(cluster: _Cluster, placed: list[Sighting], library: Library) -> Fin
     facts: dict[str, str] = {}
     for sighting in reversed(ranked):
         facts.update(sighting.facts)
-    ports = dict.fromkeys(p for s in cluster.seen for p in s.facts.get("ports", "").split())
-    if ports:
-        facts["ports"] = " ".join(sorted(ports, key=int))
+    for name in ADD_UP:
+        found = dict.fromkeys(word for s in cluster.seen for word in s.facts.get(name, "").split())
+        if found:
+            facts[name] = " ".join(sorted(found, key=_in_order))[:MAX_FACT]
+    facts.update(_nearest_port(cluster.seen))
     macs = [
         key[4:] for key in cluster.keys if key.startswith("mac:") and any(key[4:] in _text(s) for s in cluster.seen)
     ]
@@ -325,10 +330,27 @@ def _finding(cluster: _Cluster, placed: list[Sighting], library: Library) -> Fin
         status="unknown",
         methods=sorted({sighting.method for sighting in cluster.seen}),
         facts=facts,
-        keys=tuple(cluster.keys),
+        keys=tuple(sorted(cluster.keys)),
+        ways={key: sorted(ways) for key, ways in cluster.keys.items() if ways},
         places=tuple(places),
         sightings=cluster.seen,
     )
+
+
+def _in_order(word: str) -> tuple[int, str]:
+    return (int(word), "") if word.isdecimal() else (1 << 30, word)
+
+
+def _nearest_port(seen: Iterable[Sighting]) -> dict[str, str]:
+    """Of several switches that see its MAC the one whose port has the fewest others: the rest are on the way."""
+    named = [s for s in seen if s.facts.get("switch") and s.facts.get("switch_port")]
+    if not named:
+        return {}
+    best = min(
+        named, key=lambda s: ("uplink" in s.facts, int(s.facts.get("port_macs", "1")), s.method, s.facts["switch"])
+    )
+    told = ("switch", "switch_port", "switch_interface", "port_macs")
+    return {name: best.facts.get(name, "") for name in told}
 
 
 def _text(sighting: Sighting) -> str:

@@ -16,7 +16,7 @@ from netloom_core.errors import AddressOutside
 from netloom_core.links.interfaces import own_address
 from netloom_core.model.work import RunState
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.identity import Finding
+from netloom_core.sweep.finding import Finding
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.base.crossing import in_records
 from netloom_server.installation.models import Device, Line

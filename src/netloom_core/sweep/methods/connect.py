@@ -1,7 +1,8 @@
 """Connect scan of an IP line; who takes a connection is greeted on it by the methods that know the port.
 
-Every address is tried on the ports that methods and profiles name. The short general list
-comes after, and only where somebody is: an address that refused, or that any method saw.
+Every address is tried on the ports that methods and profiles name, those first where somebody was met.
+The short general list comes after, and only where somebody is: an address that refused, or that any method saw.
+Each host has its own work, so that slow ones and silent ones are in nobody's way.
 """
 
 from __future__ import annotations
@@ -9,15 +10,18 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import socket
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 
-from netloom_core.errors import LinkError
+from netloom_core.errors import Crowded, LinkError
 from netloom_core.links import tcp
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Look, Method
 
-AT_ONCE = 256  # connections under way; more gains little and worries small switches
+AT_ONCE = 256  # connections being opened; more gains little and worries small switches
+HOSTS_AT_ONCE = 128
 CONNECT_S = 1.0
+CROWDED_S = 0.25  # before a connection is tried again that this computer had no room for
+CROWDED_TRIES = 8
 REPORT_EVERY = 64
 GREETING_PACKETS = 6  # what a conversation of a greeting costs of the allowance, about
 # Ports of services that say something of what a device is, by the name shown.
@@ -38,6 +42,11 @@ class ConnectScan(Method):
     needs = "TCP to the line."
     sends = "One TCP connection for each address and port; closed again at once, or greeted."
 
+    def budget(self, look: Look) -> float:
+        """For a network of which every address is silent, twice over."""
+        tries = len(look.hosts()) * len(named_ports(look.methods, look.library))
+        return 25.0 + 2 * tries * CONNECT_S / AT_ONCE
+
     async def run(self, look: Look) -> None:
         everywhere = named_ports(look.methods, look.library)
         general = [port for port in GENERAL if port not in everywhere]
@@ -45,53 +54,103 @@ class ConnectScan(Method):
             if look.line.loopback and await self._our_own(look, port):
                 (everywhere if port in everywhere else general).remove(port)
                 look.note(f"Port {port} was left out: a service of this computer answers there on every address.")
-        hosts = look.hosts()
-        total = len(hosts) * (len(everywhere) + len(general))
-        refused: set[str] = set()
-        await self._scan(look, ((h, p) for h in hosts for p in everywhere), 0, total, refused)
-        alive = [host for host in hosts if host in look.heard or host in refused]
-        await self._scan(look, ((h, p) for h in alive for p in general), len(hosts) * len(everywhere), total, refused)
-        look.progress(total, total)
+        await Scan(look, everywhere, general).run()
 
     async def _our_own(self, look: Look, port: int) -> bool:
         """On loopback a service bound to all addresses looks like a device on each of them."""
         await look.pace.take()
         return await tcp.probe_port(look.line.source, look.line.source, port, CONNECT_S) == "open"
 
-    async def _scan(
-        self, look: Look, targets: Iterator[tuple[str, int]], count: int, total: int, refused: set[str]
-    ) -> None:
-        async def worker() -> None:
-            nonlocal count
-            for address, port in targets:
-                await look.pace.take()
-                answer = await tcp.connect(look.line.source, address, port, CONNECT_S)
-                if not isinstance(answer, str):
-                    look.sight(address, self.name, ports=str(port))
-                    with contextlib.closing(answer):
-                        await self._greet(look, address, port, answer)
-                elif answer == "refused":
-                    refused.add(address)
-                count += 1
-                if count % REPORT_EVERY == 0:
-                    look.progress(count, total)
+
+class Scan:
+    """One scan of one line."""
+
+    def __init__(self, look: Look, everywhere: list[int], general: list[int]) -> None:
+        self._look, self._everywhere, self._general = look, everywhere, general
+        self._opening = asyncio.Semaphore(AT_ONCE)
+        self._refused: set[str] = set()
+        self._with_general: set[str] = set()
+        self._left_out: set[str] = set()
+        self._count = 0
+        self._total = len(look.hosts()) * (len(everywhere) + len(general))
+
+    async def run(self) -> None:
+        look, hosts = self._look, asyncio.Semaphore(HOSTS_AT_ONCE)
+        asked: list[str] = []
+
+        async def one(host: str) -> None:
+            try:
+                await self._host(host)
+            finally:
+                hosts.release()
 
         try:
             async with asyncio.TaskGroup() as group:
-                for _ in range(AT_ONCE):
-                    group.create_task(worker())
+                async for host in look.presence.first():
+                    await hosts.acquire()
+                    asked.append(host)
+                    group.create_task(one(host))
+            # Whoever was met by another method only after it was its turn here.
+            async with asyncio.TaskGroup() as group:
+                for host in [host for host in asked if host in look.heard and host not in self._with_general]:
+                    group.create_task(self._ports(host, self._general))
         except* LinkError as group:
             raise group.exceptions[0] from None
+        if self._left_out:
+            look.note(f"{len(self._left_out)} addresses were not asked on every port: this computer was full.")
+        if look.presence.proven and look.presence.silent:
+            look.note(f"{look.presence.silent} addresses were not tried: nobody there answers ARP.")
+        look.progress(self._total, self._total)
 
-    async def _greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
+    async def _host(self, host: str) -> None:
+        await self._ports(host, self._everywhere)
+        if host in self._look.heard or host in self._refused:
+            self._with_general.add(host)
+            await self._ports(host, self._general)
+
+    async def _ports(self, host: str, ports: list[int]) -> None:
+        async with asyncio.TaskGroup() as group:
+            for port in ports:
+                group.create_task(self._port(host, port))
+
+    async def _port(self, host: str, port: int) -> None:
+        look = self._look
+        answer = await self._open(host, port)
+        if isinstance(answer, str):
+            if answer == "refused":
+                self._refused.add(host)
+        else:
+            with contextlib.closing(answer):
+                look.sight(host, ConnectScan.name, ports=str(port))
+                await self._greet(host, port, answer)
+        self._count += 1
+        if self._count % REPORT_EVERY == 0:
+            look.progress(self._count, self._total)
+
+    async def _open(self, host: str, port: int) -> socket.socket | str:
+        """What `tcp.connect` gives; when this computer is full it is tried again, more slowly."""
+        look = self._look
+        for _ in range(CROWDED_TRIES):
+            async with self._opening:
+                await look.pace.take()
+                try:
+                    return await tcp.connect(look.line.source, host, port, CONNECT_S)
+                except Crowded:
+                    look.pace.slow()
+            await asyncio.sleep(CROWDED_S)
+        self._left_out.add(host)
+        return "silent"
+
+    async def _greet(self, address: str, port: int, sock: socket.socket) -> None:
         """The first method has this connection; others that know the port get one of their own."""
+        look = self._look
         speakers = [method for method in look.methods if port in method.ports(look.library)]
         for number, method in enumerate(speakers):
             await look.pace.take(GREETING_PACKETS)
             if number == 0:
-                await method.greet(look, address, port, sock)
+                await look.greeted(method, address, port, sock)
                 continue
-            another = await tcp.connect(look.line.source, address, port, CONNECT_S)
+            another = await self._open(address, port)
             if not isinstance(another, str):
                 with contextlib.closing(another):
-                    await method.greet(look, address, port, another)
+                    await look.greeted(method, address, port, another)

@@ -14,6 +14,8 @@ from netloom_core.protocols import icmp
 from netloom_core.sweep.base import Look, Method
 
 LAST_S = 1.5  # after the last question
+AT_ONCE = 512
+FULL_S, FULL_TRIES = 0.1, 10  # when this computer takes no more just now
 PAYLOAD = b"netloom-"
 
 
@@ -83,29 +85,47 @@ class Echo(Method):
             return
         sock, raw = open_socket(look.line.source)
         payload = PAYLOAD + os.urandom(8)
-        hearing = asyncio.ensure_future(self._hear(look, sock, payload, raw))
         hosts, loop = look.hosts(), asyncio.get_running_loop()
-        try:
-            for number, host in enumerate(hosts):
-                await look.pace.take()
+        seen: set[str] = set()
+
+        def hear() -> None:
+            for _ in range(AT_ONCE):
                 try:
-                    await loop.sock_sendto(sock, icmp.echo(1, number & 0xFFFF, payload), (host, 0))
-                except OSError as error:
-                    if error.errno not in (errno.EHOSTUNREACH, errno.EHOSTDOWN, errno.ENETUNREACH, errno.ENOBUFS):
-                        raise LinkError(f"ICMP echo: {error.strerror}.", "The other methods go on.") from error
+                    data, (address, _) = sock.recvfrom(2048)
+                except OSError:  # nothing more, or one that could not be delivered
+                    return
+                if address not in seen and look.line.holds(address) and _answers(data, payload, raw):
+                    seen.add(address)
+                    look.sight(address, self.name, echo="yes")
+
+        loop.add_reader(sock, hear)
+        refused, number = 0, 0
+        try:
+            async for host in look.presence.first():
+                refused += not await self._ask(look, sock, host, icmp.echo(1, number & 0xFFFF, payload))
+                number += 1
                 if number % 64 == 0:
                     look.progress(number, len(hosts))
             await asyncio.sleep(LAST_S)
+            hear()
+            if refused:
+                look.note(f"{refused} of {number} echoes did not leave this computer.")
             look.progress(len(hosts), len(hosts))
         finally:
-            hearing.cancel()
-            await asyncio.gather(hearing, return_exceptions=True)
+            loop.remove_reader(sock)
             sock.close()
 
-    async def _hear(self, look: Look, sock: socket.socket, payload: bytes, raw: bool) -> None:
-        seen: set[str] = set()
-        for _ in range(MAX_IN_ALL):
-            data, (address, _) = await asyncio.get_running_loop().sock_recvfrom(sock, 2048)
-            if address not in seen and look.line.holds(address) and _answers(data, payload, raw):
-                seen.add(address)
-                look.sight(address, self.name, echo="yes")
+    async def _ask(self, look: Look, sock: socket.socket, host: str, packet: bytes) -> bool:
+        """Whether it left. What the system refuses for one address (a filter, no route) costs the others nothing."""
+        for _ in range(FULL_TRIES):
+            await look.pace.take()
+            try:
+                sock.sendto(packet, (host, 0))
+            except OSError as error:
+                if error.errno not in (errno.ENOBUFS, errno.EAGAIN):
+                    return False
+                look.pace.slow()
+                await asyncio.sleep(FULL_S)
+            else:
+                return True
+        return False

@@ -8,10 +8,9 @@ from typing import Any
 import orjson
 
 from netloom_core.errors import KeyLost
-from netloom_core.model.access import Access, Login, SnmpUser
+from netloom_core.model.access import USUAL_COMMUNITY, Access, Login, SnmpUser
 from netloom_core.model.device import Credentials
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.methods.snmp import USUAL_COMMUNITY
 from netloom_server.base.sealing import seal, unseal
 from netloom_server.installation.models import Device, Line, LineAccess
 from netloom_server.installation.services.records import keys_for

@@ -19,7 +19,7 @@ from netloom_core.model.secrets import PREFIX, is_reference, reference
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_core.profiles.values import checked
-from netloom_core.sweep.identity import Place
+from netloom_core.sweep.finding import Place
 from netloom_server.base.problems import Conflict
 from netloom_server.base.sealing import seal
 from netloom_server.installation.models import Area, Device, Line, Secret

@@ -16,7 +16,7 @@ from netloom_core.model.secrets import reference
 from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
-from netloom_core.sweep.identity import Known, Place
+from netloom_core.sweep.finding import Known, Place
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.base.sealing import unseal

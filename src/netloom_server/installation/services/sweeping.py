@@ -13,8 +13,8 @@ from django.utils import timezone
 from netloom_core.absence.explain import Absent
 from netloom_core.identity.keys import best_key
 from netloom_core.profiles.load import Library
+from netloom_core.sweep.finding import Finding, Place
 from netloom_core.sweep.guess import guess
-from netloom_core.sweep.identity import Finding, Place
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.installation.models import Change, Device, Line, Sighting
 from netloom_server.installation.services.fitting import merge, remove, unit_of

@@ -1,0 +1,150 @@
+"""Services of many hosts in one process: each socket is made inside its host's namespace, and stays there.
+
+The plan is a JSON list of {"space": name, "services": [{"kind", ...}]}. Kinds are the methods below; the
+hostile ones show what a stranger on the wire can do.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import ctypes
+import json
+import os
+import socket
+import sys
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+from netloom_core.protocols import snmp
+
+CLONE_NEWNET = 0x40000000
+Serve = Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]
+_libc = ctypes.CDLL(None, use_errno=True)
+_home = os.open("/proc/self/ns/net", os.O_RDONLY)
+
+
+@contextlib.contextmanager
+def inside(space: str) -> Any:
+    fd = os.open(f"/run/netns/{space}", os.O_RDONLY)
+    try:
+        if _libc.setns(fd, CLONE_NEWNET):
+            raise OSError(ctypes.get_errno(), "setns")
+        yield
+    finally:
+        os.close(fd)
+        _libc.setns(_home, CLONE_NEWNET)
+
+
+def listener(space: str, port: int) -> socket.socket:
+    with inside(space):
+        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    sock.bind(("", port))
+    sock.listen(64)
+    return sock
+
+
+def datagrams(space: str, port: int, group: str = "", source: str = "") -> socket.socket:
+    with inside(space):
+        sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        sock.bind(("", port))
+        if group:
+            sock.setsockopt(
+                socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, socket.inet_aton(group) + socket.inet_aton(source)
+            )
+    sock.setblocking(False)
+    return sock
+
+
+class Services:
+    """`started` holds what must not be collected."""
+
+    def __init__(self) -> None:
+        self.started: list[Any] = []
+
+    async def serve(self, space: str, port: int, serve: Serve) -> None:
+        async def guarded(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            with contextlib.suppress(OSError, asyncio.IncompleteReadError):
+                await serve(reader, writer)
+            writer.close()
+
+        self.started.append(await asyncio.start_server(guarded, sock=listener(space, port)))
+
+    async def says(self, space: str, port: int, text: str, **_: Any) -> None:
+        """Says a text to whoever connects, and stays."""
+
+        async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            writer.write(text.encode("latin-1"))
+            await reader.read(1 << 16)
+            await asyncio.sleep(1)
+
+        await self.serve(space, port, serve)
+
+    async def page(self, space: str, port: int, title: str, **_: Any) -> None:
+        """A web server with a first page."""
+
+        async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            while head := await reader.readuntil(b"\r\n\r\n"):
+                body = f"<html><title>{title}</title></html>".encode() if b"GET / " in head else b"no"
+                status = b"200 OK" if b"GET / " in head else b"404 Not Found"
+                writer.write(b"HTTP/1.1 %s\r\ncontent-length: %d\r\n\r\n%s" % (status, len(body), body))
+
+        await self.serve(space, port, serve)
+
+    async def agent(
+        self, space: str, late: float = 0.0, name: str = "agent", rows: list[Any] | None = None, **_: Any
+    ) -> None:
+        """An SNMP agent; `rows` are [oid as text, kind, value], `late` seconds pass before each answer."""
+        from tests.laboratory.agent import Agent
+
+        self.started.append(Agent(datagrams(space, snmp.PORT), late, name, rows or []))
+
+    # Hostile ones
+
+    async def drips(self, space: str, port: int, every: float = 1.0, byte: str = ".", **_: Any) -> None:
+        """One byte now and then, for ever."""
+
+        async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            for _ in range(600):
+                writer.write(byte.encode("latin-1"))
+                await writer.drain()
+                await asyncio.sleep(every)
+
+        await self.serve(space, port, serve)
+
+    async def floods(self, space: str, port: int, begin: str = "", **_: Any) -> None:
+        """As many bytes as are taken, in lines or headers without end."""
+
+        async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            writer.write(begin.encode("latin-1"))
+            for _ in range(4000):
+                writer.write(b"x" * 16384)
+                await writer.drain()
+
+        await self.serve(space, port, serve)
+
+    async def silent(self, space: str, port: int, **_: Any) -> None:
+        """Takes connections and says nothing."""
+
+        async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            while await reader.read(1 << 16):
+                pass
+
+        await self.serve(space, port, serve)
+
+
+async def main() -> None:
+    services = Services()
+    with open(sys.argv[1]) as plan:
+        hosts = json.load(plan)
+    for host in hosts:
+        for service in host["services"]:
+            await getattr(services, service.pop("kind"))(host["space"], **service)
+    print("ready", flush=True)
+    await asyncio.Event().wait()
+
+
+if __name__ == "__main__":
+    asyncio.run(main())
