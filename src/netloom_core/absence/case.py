@@ -18,7 +18,8 @@ class History:
 
     `seen` says when and how it was last seen, `writes` what was written to it since, newest
     first; `staged` what it takes only at a restart that was not made since. `switch` and
-    `switch_port` are where a switch last saw its MAC address, `community` how to ask that.
+    `switch_port` are where a switch last saw its MAC address (`switch_interface` is the port's number
+    for SNMP), `community` how to ask that.
     """
 
     seen: str = ""
@@ -26,7 +27,8 @@ class History:
     staged: str = ""
     switch: str = ""
     switch_name: str = ""
-    switch_port: int = 0
+    switch_port: str = ""
+    switch_interface: int = 0
     community: str = "public"
 
 

@@ -158,9 +158,9 @@ async def needs_restart(case: Case) -> list[Reason]:
 async def switch_port(case: Case) -> list[Reason]:
     """Ask the switch now that last saw the device's MAC address."""
     history = case.history
-    if not history.switch or not history.switch_port or not case.line.source:
+    if not history.switch or not history.switch_interface or not case.line.source:
         return []
-    state, power = await port_state(case.line.source, history.switch, history.switch_port, history.community)
+    state, power = await port_state(case.line.source, history.switch, history.switch_interface, history.community)
     name = f"port {history.switch_port} of {history.switch_name or history.switch}"
     test = f"The switch was asked by SNMP just now: link {state}, power {power}."
     if state is None:

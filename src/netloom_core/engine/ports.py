@@ -72,7 +72,10 @@ class MadePlan:
 
 @dataclass
 class SweepWork:
-    """What one stage of a sweep looks along. `troubles` are of lines that cannot be used at all."""
+    """What one stage of a sweep looks along. `troubles` are of lines that cannot be used at all.
+
+    `common` are keys that name nobody in this installation, with the reason.
+    """
 
     lines: list[Line] = field(default_factory=list)
     known: list[Known] = field(default_factory=list)
@@ -80,6 +83,7 @@ class SweepWork:
     parents: dict[str, Target] = field(default_factory=dict)
     troubles: list[dict[str, str]] = field(default_factory=list)
     unusable: list[str] = field(default_factory=list)
+    common: dict[str, str] = field(default_factory=dict)
 
 
 class DeviceStore(Protocol):

@@ -45,7 +45,8 @@ class Known:
 class Finding:
     """One device as one sweep saw it. `same_as` are other records whose facts it has, too.
 
-    `ways` are the methods by which each of its keys came.
+    `ways` are the methods by which each of its keys came, `shared` what it tells that others bear, too,
+    and that therefore names nobody, with the reason.
     """
 
     line: str
@@ -62,3 +63,4 @@ class Finding:
     same_as: tuple[str, ...] = ()
     sightings: list[Sighting] = field(default_factory=list)
     ways: dict[str, list[str]] = field(default_factory=dict)
+    shared: dict[str, str] = field(default_factory=dict)

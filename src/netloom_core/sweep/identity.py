@@ -41,7 +41,7 @@ MAX_FACT = 400
 
 
 class _Cluster:
-    __slots__ = ("apart", "keys", "records", "seen", "serials")
+    __slots__ = ("apart", "keys", "records", "seen", "serials", "shared")
 
     def __init__(self) -> None:
         self.keys: dict[str, set[str]] = {}  # with the methods by which each came
@@ -49,6 +49,7 @@ class _Cluster:
         self.records: list[Known] = []
         self.seen: list[Sighting] = []
         self.apart: set[str] = set()
+        self.shared: dict[str, str] = {}
 
     def add_key(self, kind: str, key: str, ways: Iterable[str]) -> None:
         self.keys.setdefault(key, set()).update(ways)
@@ -119,6 +120,7 @@ class _Fusion:
         a.records += b.records
         a.seen += b.seen
         a.apart |= b.apart
+        a.shared |= b.shared
         return True
 
     def roots(self) -> list[_Cluster]:
@@ -155,6 +157,7 @@ def fuse(
             cluster.apart = set(record.apart)
             for key in keys:
                 if key in worth.common:
+                    cluster.shared[key] = worth.common[key]
                     continue
                 kind = kind_of(key)
                 cluster.add_key(kind, key, record.ways.get(key, ()))
@@ -170,7 +173,9 @@ def fuse(
             if worth.names(index, key):
                 cluster.add_key(kind, key, (sighting.method,))
                 holders[GRADE[kind]][key].append(number)
-            elif kind == "serial":
+                continue
+            cluster.shared[key] = worth.common.get(key, "told by it, and of another device")
+            if kind == "serial":
                 cluster.tells(key, (sighting.method,))
         if sighting.address:
             at_spot[_spot(sighting)].append(number)
@@ -333,6 +338,7 @@ def _finding(cluster: _Cluster, placed: list[Sighting], library: Library) -> Fin
         keys=tuple(sorted(cluster.keys)),
         ways={key: sorted(ways) for key, ways in cluster.keys.items() if ways},
         places=tuple(places),
+        shared=dict(cluster.shared),
         sightings=cluster.seen,
     )
 

@@ -195,8 +195,8 @@ class _Weighing:
                 before = told.setdefault(name, values)
                 if before.isdisjoint(values):
                     return "one MAC address under which different hosts answer"
-        if len(places) >= PROXIED and not told and not serials:
-            return f"one MAC address answers for {len(places)} addresses of which nothing else is known"
+        if len(places) >= PROXIED and any(not place.facts and not place.all_serials for place in places):
+            return f"one MAC address answers for {len(places)} addresses, and nothing shows that they are one device"
         return ""
 
     def _others(self) -> None:

@@ -62,7 +62,7 @@ class SweepRecords:
         return self._behind(run, []) if Line.objects.get(id=line).kind == "behind" else self._direct(run)
 
     def _direct(self, run: RunState) -> SweepWork:
-        work = SweepWork(known=records.known_of(Device.objects.all()))
+        work = SweepWork(known=records.known_of(Device.objects.all()), common=records.common_keys())
         wanted = run.params.get("lines")
         for line in Line.objects.filter(id__in=wanted) if wanted else Line.objects.all():
             if line.kind == "behind":
@@ -81,7 +81,7 @@ class SweepRecords:
 
     def _behind(self, run: RunState, swept: Sequence[str]) -> SweepWork:
         self._make_lines_behind()
-        work = SweepWork(known=records.known_of(Device.objects.all()))
+        work = SweepWork(known=records.known_of(Device.objects.all()), common=records.common_keys())
         wanted = set(run.params.get("lines") or [])
         for line in Line.objects.filter(kind="behind").select_related("parent", "parent__line"):
             parent = line.parent

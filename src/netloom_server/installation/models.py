@@ -81,7 +81,9 @@ class Unit(models.Model):
     """What is fitted somewhere now: it has a serial number, keys, firmware, and values that were read.
 
     `keys` are all facts that ever named it, `apart` keys that a person said are not its. `switch` is
-    where a switch last saw its MAC address ({address, port}). `running` and `startup` name documents,
+    where a switch last saw its MAC address ({address, port, interface}). `ways` are the methods by which
+    its keys came, `shared` keys that name nobody here since others bear them too, with the reason.
+    `running` and `startup` name documents,
     `read` is when they were asked for; `lost` are values that a power cut took back (core's
     backup/verify.py). `bound` are addresses to which it may go at a power cut (core's addressing/bound.py).
     `secrets` are the references last written to it, by path.
@@ -95,6 +97,8 @@ class Unit(models.Model):
     identity_key = models.CharField(max_length=250, blank=True, db_index=True)
     keys = models.JSONField(default=list)
     apart = models.JSONField(default=list)
+    ways = models.JSONField(default=dict)
+    shared = models.JSONField(default=dict)
     facts = models.JSONField(default=dict)
     guess = models.CharField(max_length=200, blank=True)
     switch = models.JSONField(default=dict)
@@ -114,6 +118,14 @@ def _of_unit(name: str) -> Any:
         return getattr(device.unit or NO_UNIT, name)
 
     return property(get)
+
+
+class CommonKey(models.Model):
+    """A key that names nobody in this installation: several bear it. `why` says how that was seen."""
+
+    key = models.CharField(primary_key=True, max_length=250)
+    why = models.CharField(max_length=400)
+    since = models.DateTimeField(auto_now_add=True)
 
 
 class DeviceManager(models.Manager["Device"]):
@@ -160,6 +172,8 @@ class Device(models.Model):
     identity_key = _of_unit("identity_key")
     keys = _of_unit("keys")
     apart = _of_unit("apart")
+    ways = _of_unit("ways")
+    shared = _of_unit("shared")
     facts = _of_unit("facts")
     guess = _of_unit("guess")
     switch = _of_unit("switch")

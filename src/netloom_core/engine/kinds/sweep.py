@@ -115,7 +115,7 @@ async def look_again(line: str, address: str, shop: Workshop) -> SweepResult:
 
 async def _along(work: SweepWork, shop: Workshop, **how: Any) -> SweepResult:
     """A sweep along the lines of that work, with what the records know of them; `how` goes to `sweep`."""
-    told = {"access": work.access, "parents": work.parents, "sessions": shop.sessions, **how}
+    told = {"access": work.access, "parents": work.parents, "sessions": shop.sessions, "common": work.common, **how}
     result = await sweep(work.lines, work.known, shop.library, shop.owners, shop.clock, **told)
     result.troubles = [*work.troubles, *result.troubles]
     return result
@@ -127,3 +127,4 @@ def _merge(result: SweepResult, more: SweepResult) -> None:
     result.troubles += more.troubles
     result.reports += more.reports
     result.complete = result.complete and more.complete
+    result.common |= more.common

@@ -22,7 +22,7 @@ from netloom_core.profiles.values import checked
 from netloom_core.sweep.finding import Place
 from netloom_server.base.problems import Conflict
 from netloom_server.base.sealing import seal
-from netloom_server.installation.models import Area, Device, Line, Secret
+from netloom_server.installation.models import Area, CommonKey, Device, Line, Secret
 from netloom_server.installation.services.fitting import fit, merge, unit_of
 from netloom_server.installation.services.records import recount, recount_all, resolve, resolve_all
 
@@ -248,6 +248,10 @@ def join(device: Device, other: Device) -> Device:
             )
         device, other = other, device
     unit, theirs = unit_of(device), unit_of(other)
+    # What both bear is theirs alone again, by what a person says.
+    CommonKey.objects.filter(key__in=set(unit.shared) & set(theirs.shared)).delete()
+    unit.shared = {key: why for key, why in unit.shared.items() if key not in theirs.shared}
+    unit.ways = {**theirs.ways, **unit.ways}
     unit.apart = [key for key in unit.apart if key not in theirs.keys]
     unit.keys = list(dict.fromkeys([*unit.keys, *theirs.keys]))
     for name in ("maker", "model", "serial", "firmware", "guess", "running", "startup", "read"):

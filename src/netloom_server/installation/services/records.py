@@ -20,7 +20,7 @@ from netloom_core.sweep.finding import Known, Place
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.base.sealing import unseal
-from netloom_server.installation.models import Device
+from netloom_server.installation.models import CommonKey, Device
 
 MAX_WORD = 200
 FEW = 20
@@ -110,9 +110,9 @@ def target_of(device: Device, library: Library) -> Target:
 
 
 def keys_for(device: Device) -> tuple[str, ...]:
-    """What names the device, best first; without what a person said is not its."""
+    """What names the device, best first; without what a person said is not its, and what others bear, too."""
     keys = dict.fromkeys([*([device.identity_key] if device.identity_key else []), *device.keys])
-    return tuple(key for key in keys if key not in device.apart)
+    return tuple(key for key in keys if key not in device.apart and key not in device.shared)
 
 
 def known_of(devices: Iterable[Device]) -> list[Known]:
@@ -128,10 +128,16 @@ def known_of(devices: Iterable[Device]) -> list[Known]:
             places=tuple(Place(p["line"], p["address"], p["speed"]) for p in d.places),
             host=d.facts.get("host", ""),
             apart=tuple(d.apart),
+            ways={key: tuple(ways) for key, ways in d.ways.items()},
         )
         for d in devices
         if d.line_id or d.identity_key
     ]
+
+
+def common_keys() -> dict[str, str]:
+    """Keys that name nobody here, with the reason."""
+    return dict(CommonKey.objects.values_list("key", "why"))
 
 
 def can_be_read(device: Device, library: Library) -> bool:

@@ -16,7 +16,7 @@ from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import Finding, Place
 from netloom_core.sweep.guess import guess
 from netloom_core.sweep.sweep import SweepResult
-from netloom_server.installation.models import Change, Device, Line, Sighting
+from netloom_server.installation.models import Change, CommonKey, Device, Line, Sighting, Unit
 from netloom_server.installation.services.fitting import merge, remove, unit_of
 
 KEEP_SIGHTINGS_PER_DEVICE = 200
@@ -24,6 +24,10 @@ KEEP_SIGHTINGS_OF_NOBODY = 20_000
 KEEP_CHANGES = 5000
 MAX_KEYS = 40
 MAX_PLACES = 12
+MAX_COMMON = 2000
+FOUND_FIELDS = [
+    "maker", "model", "serial", "firmware", "keys", "ways", "shared", "identity_key", "facts", "guess", "switch",
+]  # fmt: skip
 Pairs = list[tuple[Device, Finding]]
 
 
@@ -55,6 +59,7 @@ def record(run: str, lines: list[str], result: SweepResult, library: Library) ->
     now = timezone.now()
     pairs: Pairs = []
     taken: set[str] = set()
+    _note_common(result.common)
     names = dict(Line.objects.values_list("id", "name"))
     for finding in result.findings:
         if is_noise(finding):
@@ -80,6 +85,21 @@ def record(run: str, lines: list[str], result: SweepResult, library: Library) ->
     return pairs
 
 
+def _note_common(common: dict[str, str]) -> None:
+    """Keys that proved to name nobody here are kept, and taken from every unit that was known by them."""
+    before = set(CommonKey.objects.values_list("key", flat=True))
+    fresh = {key[:250]: why[:400] for key, why in common.items() if key not in before}
+    for key, why in list(fresh.items())[: max(0, MAX_COMMON - len(before))]:
+        CommonKey.objects.create(key=key, why=why)
+    if not fresh:
+        return
+    for unit in Unit.objects.exclude(keys=[]):
+        mine = {key: fresh[key] for key in unit.keys if key in fresh and key not in unit.shared}
+        if mine:
+            unit.shared = {**unit.shared, **mine}
+            unit.save(update_fields=["shared"])
+
+
 def _take_over_facts(device: Device, finding: Finding, library: Library) -> None:
     ident = finding.identity
     if not device.said:
@@ -90,14 +110,20 @@ def _take_over_facts(device: Device, finding: Finding, library: Library) -> None
     unit.serial = (ident.serial or unit.serial)[:120]
     unit.firmware = (ident.firmware or unit.firmware)[:60]
     unit.keys = list(dict.fromkeys([*unit.keys, *finding.keys]))[:MAX_KEYS]
+    told = {key: sorted({*unit.ways.get(key, []), *ways}) for key, ways in finding.ways.items()}
+    unit.ways = {key: ways for key, ways in {**unit.ways, **told}.items() if key in unit.keys}
+    unit.shared = {**unit.shared, **finding.shared}
     unit.identity_key = best_key([*([unit.identity_key] if unit.identity_key else []), *unit.keys])[:250]
     unit.facts = finding.facts
     unit.guess = "" if device.profile else guess(finding.facts, library)[:200]
     if finding.facts.get("switch"):
-        unit.switch = {"address": finding.facts["switch"], "port": finding.facts.get("switch_port", "")}
-    unit.save(
-        update_fields=["maker", "model", "serial", "firmware", "keys", "identity_key", "facts", "guess", "switch"]
-    )
+        facts = finding.facts
+        unit.switch = {
+            "address": facts["switch"],
+            "port": facts.get("switch_port", ""),
+            "interface": facts.get("switch_interface", ""),
+        }
+    unit.save(update_fields=FOUND_FIELDS)
 
 
 def _take_over_place(device: Device, finding: Finding) -> list[str]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from django.conf import settings
 from django.utils import timezone
@@ -21,6 +20,7 @@ from netloom_server.installation.services import access, records
 from netloom_server.runs.models import JournalEntry
 
 WRITES_SHOWN = 3
+NOTHING_WRITTEN = ("refused", "not_sent", "failed")
 
 
 class Cases:
@@ -63,14 +63,15 @@ class Cases:
     def _history(self, device: Device) -> History:
         switch = device.switch or {}
         holder = Device.objects.filter(address=switch.get("address", "-")).first()
-        port = str(switch.get("port", ""))
+        interface = str(switch.get("interface") or switch.get("port", ""))
         return History(
             seen=_last_seen(device),
             writes=_writes(device),
             staged=_staged(device, self._library),
             switch=switch.get("address", ""),
             switch_name=holder.name if holder else "",
-            switch_port=int(port) if port.isdecimal() else 0,
+            switch_port=str(switch.get("port", "")),
+            switch_interface=int(interface) if interface.isdecimal() else 0,
             community=_community(holder),
         )
 
@@ -91,17 +92,20 @@ def _last_seen(device: Device) -> str:
     when = (
         f"{minutes} min ago" if minutes < 120 else f"{minutes // 60} h ago" if minutes < 2880 else f"{ago.days} d ago"
     )
-    last = device.sightings.order_by("-id").first()
+    last = device.sightings.exclude(address="").order_by("-id").first()
     how = f" by {last.method} at {last.address}" if last else ""
     return f"Last seen {when}{how}"
 
 
 def _writes(device: Device) -> tuple[str, ...]:
-    entries = JournalEntry.objects.filter(device=device.id).order_by("-id")[:40]
+    """What was written since it was last seen, or may have been; what was refused or never left is left out."""
+    entries = [one.entry for one in JournalEntry.objects.filter(device=device.id).order_by("-id")[:80]]
     since = device.seen.isoformat() if device.seen else ""
+    undone = {e.get("intent") for e in entries if e.get("kind") == "outcome" and e.get("outcome") in NOTHING_WRITTEN}
     found = []
-    for one in entries:
-        entry: dict[str, Any] = one.entry
+    for entry in entries:
+        if entry.get("intent") in undone:
+            continue
         changes = entry.get("changes") or []
         if str(entry.get("time", "")) >= since and changes and entry.get("kind") == "intent":
             what = ", ".join(f"{c.get('path')} to {c.get('to')}" for c in changes[:3])
