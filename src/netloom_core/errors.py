@@ -9,7 +9,7 @@
         NobodyThere       and there is no sign that anybody is at that place
       Unproven            the connection is not the one on which it was proven who is there   nothing was sent
       DeviceError         the device answered, and said no
-        WrongCredentials  Busy  Refused (PromisedElsewhere)
+        WrongCredentials  Busy  Refused (PromisedElsewhere, WantsEncryption)
       ProtocolError       the device answered with bytes that break the protocol
       ReadBackMismatch    the device said yes and has another value
       WrongDevice         somebody else answers at that address
@@ -150,6 +150,12 @@ class PromisedElsewhere(Refused):
     def __init__(self, message: str, hint: str, *, address: str, speed: int) -> None:
         super().__init__(message, hint)
         self.address, self.speed = address, speed
+
+
+class WantsEncryption(Refused):
+    """It answers such a question on an encrypted connection only."""
+
+    code = "wants-encryption"
 
 
 class ProtocolError(NetloomError):

@@ -131,7 +131,8 @@ async def test_a_factory_login_is_told_to_no_strangers_camera(here: Field, hardw
         answer = await device_information(here.look(), f"{BASE}.6", f"http://{BASE}.6:8480/onvif", None, facts)
     assert answer == {"refused": "ONVIF wants a user and a password"}
     assert any(b"operator" in one for one in heard) == told
-    assert len(heard) == 1 + told, "each is tried once"
+    asked = [one for one in heard if b"GetDeviceInformation" in one]
+    assert len(asked) == 1 + told, "each is tried once"
 
 
 async def test_an_answer_that_cannot_be_followed_costs_the_others_nothing(here: Field) -> None:

@@ -104,7 +104,7 @@ class OsdpDriver:
         ident = await self._converse(flows.identify())
         # Another vendor's or model's unit is not of this profile, whatever number it bears.
         ours = (ident.vendor, ident.model) == (self._reach.vendor, self._reach.model_number)
-        if ours:
+        if ours:  # a profile by the standard alone names nobody, so that each goes by its own numbers
             return identity_of(ident, self._profile.maker, self._profile.model)
         return identity_of(ident, f"vendor {ident.vendor}", f"model number {ident.model}")
 

@@ -75,3 +75,13 @@ def own_address(network: ipaddress.IPv4Network, interface: str = "", *, loopback
 def interface_of(address: str) -> str:
     """The name of the interface that has this address; empty when none has."""
     return next((one.name for one in all_interfaces() if one.address == address), "")
+
+
+def link_local_of(address: str) -> str:
+    """The IPv6 link-local address of the interface that has this IPv4 address; empty when there is none."""
+    for adapter in ifaddr.get_adapters():
+        if any(one.ip == address for one in adapter.ips):
+            for one in adapter.ips:
+                if isinstance(one.ip, tuple) and ipaddress.IPv6Address(one.ip[0]).is_link_local:
+                    return one.ip[0]
+    return ""

@@ -9,6 +9,7 @@ from netloom_core.errors import AddressOutside
 
 MAX_HOSTS = 4096  # a /20; larger sweeps are refused, they would take minutes and flood the network
 DIRECT = "direct"  # the address of the one device at the end of a point-to-point serial line
+UNIT_MARK = "#"
 UNITS = {"osdp": (0, 126), "modbus": (1, 247)}  # addresses on a bus, first and last
 
 
@@ -63,18 +64,26 @@ class Line:
         if self.kind == "behind":
             return address.isdecimal() and int(address) <= 255
         try:
-            parsed = ipaddress.ip_address(address)
+            parsed = ipaddress.ip_address(host_of(address))
         except ValueError:
             return False
         network = ipaddress.ip_network(self.network)
         return parsed in network and parsed not in (network.network_address, network.broadcast_address)
 
 
+def host_of(address: str) -> str:
+    """Of a unit behind a gateway, `192.0.2.5#7`, the gateway's own address; any other address as it is."""
+    host, _, unit = address.partition(UNIT_MARK)
+    return host if unit.isdecimal() and int(unit) <= 255 else address
+
+
 def address_key(address: str) -> int:
-    """Sort key that puts addresses of one line in their order on the wire."""
+    """Sort key that puts addresses of one line in their order on the wire, units behind a gateway after it."""
     if address.isdecimal():
         return int(address)
+    host = host_of(address)
     try:
-        return int(ipaddress.ip_address(address))
+        place = int(ipaddress.ip_address(host)) << 9
     except ValueError:
         return -1
+    return place if host == address else place + 1 + int(address.rpartition(UNIT_MARK)[2])

@@ -10,6 +10,7 @@ import yaml
 from pydantic import ValidationError
 
 from netloom_core.errors import ProfileError
+from netloom_core.profiles import standard
 from netloom_core.profiles.checks import problems
 from netloom_core.profiles.schema import Profile
 
@@ -65,10 +66,11 @@ class Library:
         return iter(self._profiles.values())
 
     def get(self, ident: str) -> Profile | None:
-        return self._profiles.get(ident)
+        """One of a file, or one that a standard alone gives (standard.py)."""
+        return self._profiles.get(ident) or standard.by_id(ident)
 
     def need(self, ident: str) -> Profile:
-        profile = self._profiles.get(ident)
+        profile = self.get(ident)
         if profile is None:
             raise ProfileError(
                 f"There is no profile {ident or '(none)'}.", "Say which model the device is, or add a profile for it."
@@ -87,7 +89,7 @@ class Library:
         return ""
 
     def best(self, facts: dict[str, str]) -> Profile | None:
-        """The profile whose rules weigh most for these facts; None where none fits or two tie."""
+        """The profile whose rules weigh most for these facts, else what a standard gives; None where two tie."""
         folded = {name: value.casefold() for name, value in facts.items()}
         if "maker" in folded:
             folded["maker"] = self.maker(folded["maker"]).casefold()
@@ -97,6 +99,8 @@ class Library:
                 if all(folded.get(name) == value for name, value in wanted.items()):
                     weights[profile.id] += weight
         ranked = sorted(weights, key=lambda ident: -weights[ident])
-        if not ranked or (len(ranked) > 1 and weights[ranked[0]] == weights[ranked[1]]):
+        if not ranked:
+            return standard.of(facts)
+        if len(ranked) > 1 and weights[ranked[0]] == weights[ranked[1]]:
             return None
         return self._profiles[ranked[0]]

@@ -138,8 +138,10 @@ class TableReach(_Part):
 
 
 class OsdpReach(_Part):
-    vendor: str = Field(pattern=r"^[0-9A-F]{6}$")
-    model_number: int = Field(ge=0, le=255)
+    """A unit of that vendor (IEEE organisation number) and model; without them any unit, by the standard alone."""
+
+    vendor: str = Field(default="", pattern=r"^([0-9A-F]{6})?$")
+    model_number: int | None = Field(default=None, ge=0, le=255)
     speeds: list[int] = [9600, 19200, 38400, 57600, 115200, 230400]
     table: TableReach | None = None
     restart_seconds: float = Field(default=5, gt=0, le=600)

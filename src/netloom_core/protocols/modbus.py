@@ -19,6 +19,7 @@ MAX_PDU = 253
 OBJECTS = {0: "maker", 1: "product_code", 2: "firmware", 4: "product_name", 5: "model"}
 EXCEPTIONS = {1: "illegal function", 2: "illegal data address", 3: "illegal data value", 4: "device failure",
               6: "busy", 10: "gateway path unavailable", 11: "gateway target failed to respond"}  # fmt: skip
+MORE_FOLLOWS = 0xFF
 GATEWAY = (10, 11)  # the gateway answers, the unit behind it does not
 
 
@@ -42,9 +43,9 @@ def crc16(data: bytes) -> int:
     return crc
 
 
-def identify() -> bytes:
-    """PDU of Read Device Identification: the regular objects, as a stream from object 0."""
-    return bytes((ENCAPSULATED, READ_DEVICE_ID, 2, 0))
+def identify(first: int = 0) -> bytes:
+    """PDU of Read Device Identification: the regular objects, as a stream from object `first`."""
+    return bytes((ENCAPSULATED, READ_DEVICE_ID, 2, first))
 
 
 def read_holding(register: int, count: int) -> bytes:
@@ -103,6 +104,16 @@ def _device_id_length(data: bytes) -> int:
     return at + 2
 
 
+def tcp_length(data: bytes) -> int:
+    """Length of the TCP frame that begins with these bytes; 0 when not told yet. Raises ProtocolError."""
+    if len(data) < 6:
+        return 0
+    length = int.from_bytes(data[4:6], "big")
+    if data[2:4] != b"\x00\x00" or not 2 <= length <= MAX_PDU + 1:
+        raise ProtocolError("not a Modbus TCP reply")
+    return length + 6
+
+
 def parse_tcp(data: bytes, transaction: int) -> Answer:
     """A whole reply. Raises ProtocolError when it is none to that transaction."""
     if len(data) < 9 or data[2:4] != b"\x00\x00" or int.from_bytes(data[4:6], "big") != len(data) - 6:
@@ -130,6 +141,12 @@ def identification(answer: Answer) -> dict[str, str]:
     if "model" not in facts and "product_code" in facts:
         facts["model"] = facts["product_code"]
     return facts
+
+
+def follows(answer: Answer) -> int:
+    """The object with which the identification goes on in another answer; 0 when this was all of it."""
+    data = answer.data
+    return data[4] if len(data) > 4 and data[3] == MORE_FOLLOWS else 0
 
 
 def registers(answer: Answer) -> bytes:

@@ -1,13 +1,15 @@
-"""ONVIF device management: GetDeviceInformation, the one question that a sweep asks.
+"""ONVIF device management: the two questions that a sweep asks, the time and who it is.
 
-Source: ONVIF Core Specification, clauses 5.9.4 (user name token) and 8.3.1
-(GetDeviceInformation). Only reads.
+Source: ONVIF Core Specification, clauses 5.9.4 (user name token), 8.3.1 (GetDeviceInformation)
+and 8.3.4 (GetSystemDateAndTime, which needs no user). A digest is only good for a few seconds by
+the device's own clock (WSS UsernameToken Profile 1.0), so its time is asked first. Only reads.
 """
 
 from __future__ import annotations
 
 import base64
 import hashlib
+from datetime import UTC, datetime
 from xml.sax.saxutils import escape
 
 from netloom_core.errors import ProtocolError, WrongCredentials
@@ -48,6 +50,25 @@ def get_device_information(user: str = "", password: str = "", nonce: bytes = b"
         '<?xml version="1.0" encoding="UTF-8"?><s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope">'
         f'{header}<s:Body><GetDeviceInformation xmlns="{DEVICE}"/></s:Body></s:Envelope>'
     ).encode()
+
+
+def get_system_date_and_time() -> bytes:
+    return (
+        '<?xml version="1.0" encoding="UTF-8"?><s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope">'
+        f'<s:Body><GetSystemDateAndTime xmlns="{DEVICE}"/></s:Body></s:Envelope>'
+    ).encode()
+
+
+def parse_system_date_and_time(data: bytes) -> datetime:
+    """The device's own time in UTC. Raises ProtocolError when it tells none."""
+    found = find_all(parse(data), "UTCDateTime")
+    if not found:
+        raise ProtocolError("not an answer to GetSystemDateAndTime")
+    parts = [text_of(found[0], name, 10) for name in ("Year", "Month", "Day", "Hour", "Minute", "Second")]
+    try:
+        return datetime(*map(int, parts[:5]), min(int(parts[5]), 59), tzinfo=UTC)  # type: ignore[arg-type, misc]
+    except (ValueError, OverflowError) as error:
+        raise ProtocolError(f"a time that cannot be: {' '.join(parts)}") from error
 
 
 def parse_device_information(data: bytes) -> dict[str, str]:

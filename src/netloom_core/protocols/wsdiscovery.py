@@ -22,6 +22,7 @@ TYPES = (
     "",
     'xmlns:dn="http://www.onvif.org/ver10/network/wsdl"|dn:NetworkVideoTransmitter',
     'xmlns:tds="http://www.onvif.org/ver10/device/wsdl"|tds:Device',
+    'xmlns:wsdp="http://schemas.xmlsoap.org/ws/2006/02/devprof"|wsdp:Device',
 )
 
 
@@ -33,6 +34,10 @@ class Match:
     types: tuple[str, ...]
     scopes: tuple[str, ...]
     urls: tuple[str, ...]
+
+    @property
+    def is_onvif(self) -> bool:
+        return any(scope.lower().startswith("onvif://") for scope in self.scopes)
 
     @property
     def uuid(self) -> str:

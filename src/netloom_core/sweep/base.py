@@ -16,7 +16,7 @@ from netloom_core.links.udp import UdpLink
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.access import Access
 from netloom_core.model.device import Credentials, Target
-from netloom_core.model.line import Line
+from netloom_core.model.line import Line, host_of
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.pace import Share
@@ -64,11 +64,11 @@ class Look:
     beside: dict[str, Look] = field(default_factory=dict)
 
     def wanted(self, address: str) -> bool:
-        return not self.only or address in self.only
+        return not self.only or address in self.only or any(address == host_of(one) for one in self.only)
 
     def hosts(self) -> list[str]:
         """Addresses of an IP line to ask, those where devices should be first."""
-        expected = [address for address, _ in self.expected if self.line.holds(address)]
+        expected = [host_of(address) for address, _ in self.expected if self.line.holds(address)]
         return [host for host in dict.fromkeys([*expected, *self.line.hosts()]) if self.wanted(host)]
 
     def sight(self, address: str, method: str, **facts: str) -> None:

@@ -36,7 +36,7 @@ _DIRECT = {
 }  # fmt: skip
 _OTHER = 2
 # Facts of which several answers each tell a part.
-ADD_UP = ("ports", "universes", "sends_universes", "types", "ipv6")
+ADD_UP = ("ports", "universes", "sends_universes", "types", "ipv6", "services")
 MAX_FACT = 400
 
 

@@ -155,8 +155,8 @@ async def sweep(
 # Sightings that a method makes under a name of their own, since they weigh differently.
 _ALSO = {
     "http": ("page",),
-    "ws-discovery": ("onvif",),
-    "snmp": ("snmp-engine", "forwarding"),
+    "ws-discovery": ("onvif", "dpws"),
+    "snmp": ("snmp-engine", "forwarding", "lldp"),
     "pjlink": ("pjlink-search",),
 }
 

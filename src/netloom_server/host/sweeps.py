@@ -14,6 +14,7 @@ from netloom_core.absence.explain import Absent
 from netloom_core.engine.ports import EventSink, SweepWork
 from netloom_core.errors import AddressOutside
 from netloom_core.links.interfaces import own_address
+from netloom_core.model.access import Refusals
 from netloom_core.model.work import RunState
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import Finding
@@ -32,6 +33,7 @@ class SweepRecords:
         self._library = library
         self._events = events
         self._pairs: dict[str, sweeping.Pairs] = {}
+        self._refusals: dict[str, dict[str, Refusals]] = {}
 
     async def direct(self, run: RunState) -> SweepWork:
         return await in_records(self._direct, run)
@@ -77,6 +79,8 @@ class SweepRecords:
                 continue
             work.lines.append(line.as_core())
             work.access[line.id] = access.of_line(line, self._library)
+        if run.id:
+            self._refusals[run.id] = {line: one.refusals for line, one in work.access.items()}
         return work
 
     def _behind(self, run: RunState, swept: Sequence[str]) -> SweepWork:
@@ -105,6 +109,8 @@ class SweepRecords:
                     self._events.put("lines", {"line": ""})
 
     def _record(self, run: RunState, lines: list[str], result: SweepResult) -> list[dict[str, Any]]:
+        for line, refusals in self._refusals.pop(run.id, {}).items():
+            access.keep_refusals(line, refusals)
         pairs = sweeping.record(run.id, lines, result, self._library)
         self._pairs.setdefault(run.id, []).extend(pairs)
         names = dict(Line.objects.values_list("id", "name"))

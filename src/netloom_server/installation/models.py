@@ -245,6 +245,17 @@ class LineAccess(models.Model):
     secret = models.BinaryField()
 
 
+class RefusedLogin(models.Model):
+    """How often a login was refused at an address of a line; `mark` is the core's, of place and login."""
+
+    line = models.ForeignKey(Line, on_delete=models.CASCADE)
+    mark = models.CharField(max_length=120)
+    count = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["line", "mark"], name="one_refused_login")]
+
+
 class Change(models.Model):
     """A coming or going that a sweep noticed: came, went, moved or back."""
 

@@ -43,6 +43,7 @@ NAK_TEXT = {
 }
 NAK_CHECK = 0x01
 NAK_SEQUENCE = 0x04
+NAK_SECURE = (0x05, 0x06)  # it speaks on a secure channel only, or for this command
 
 
 class Cmd:

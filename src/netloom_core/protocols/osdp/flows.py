@@ -25,6 +25,10 @@ def identify() -> Generator[Command, Reply, PdId]:
     return PdId.parse(expect((yield messages.identify()), Rep.PDID))
 
 
+def capabilities() -> Generator[Command, Reply, list[messages.Capability]]:
+    return messages.parse_capabilities(expect((yield messages.capabilities()), Rep.PDCAP))
+
+
 def read_table(vendor: str, op: int, which: str, ids: list[int]) -> Generator[Command, Reply, dict[int, int]]:
     """Values by id. Ids that the unit does not know are an error, not a gap."""
     values: dict[int, int] = {}

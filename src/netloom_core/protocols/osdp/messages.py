@@ -48,6 +48,9 @@ class PdId:
         )
 
 
+CONTACTS, OUTPUTS, LAMPS, SOUNDERS, TEXTS, SECURITY = 1, 2, 4, 5, 6, 9  # functions of PDCAP (annex B)
+
+
 @dataclass(frozen=True)
 class Capability:
     """One record of PDCAP (7, PDCAP): function, compliance level, number of items."""

@@ -10,9 +10,17 @@ import itertools
 from dataclasses import dataclass
 from enum import Enum
 
-from netloom_core.errors import Busy, NetloomError, NobodyThere, ProtocolError, Refused
+from netloom_core.errors import Busy, NetloomError, NobodyThere, ProtocolError, Refused, WantsEncryption
 from netloom_core.protocols.osdp import frames
-from netloom_core.protocols.osdp.constants import BUSY_RETRIES, NAK_CHECK, NAK_SEQUENCE, NAK_TEXT, RETRIES, Rep
+from netloom_core.protocols.osdp.constants import (
+    BUSY_RETRIES,
+    NAK_CHECK,
+    NAK_SECURE,
+    NAK_SEQUENCE,
+    NAK_TEXT,
+    RETRIES,
+    Rep,
+)
 from netloom_core.protocols.osdp.messages import Command, Reply
 
 _NUMBERS = itertools.count(1)
@@ -139,9 +147,10 @@ class Session:
             return Again(self._bytes())
         text = NAK_TEXT.get(reason, f"error {reason}")
         self._sequence = self._sequence % 3 + 1
-        raise self._given_up(
-            Refused(f"{self._name} refused command 0x{command.code:02X}: {text}.", "Nothing was changed by it.")
-        )
+        said = f"{self._name} refused command 0x{command.code:02X}: {text}."
+        if reason in NAK_SECURE:
+            raise self._given_up(WantsEncryption(said, "It takes that only over its secure channel, with its key."))
+        raise self._given_up(Refused(said, "Nothing was changed by it."))
 
     def silent(self, *, garbled: bool = False) -> Again:
         """The reply time is over. Says to repeat, or raises NobodyThere or ProtocolError.

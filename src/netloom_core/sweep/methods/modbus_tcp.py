@@ -1,11 +1,18 @@
-"""Modbus/TCP: read device identification, and the serial number where a profile says it is."""
+"""Modbus/TCP: who a device is, and which units are behind it when it is a gateway.
+
+A gateway answers for units that are not there with an exception, and a device that is none answers for
+every unit number with itself: both are told apart from units that are there.
+"""
 
 from __future__ import annotations
 
+import asyncio
 import socket
+from collections.abc import Iterable
 
-from netloom_core.errors import ProtocolError
+from netloom_core.errors import NoAnswer, ProtocolError
 from netloom_core.links.talk import Talk
+from netloom_core.model.line import UNIT_MARK
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import ModbusReach
 from netloom_core.protocols import modbus
@@ -13,34 +20,74 @@ from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
 
 ANSWER_S = 1.5
-TALK_S = 4.0  # in all
+TALK_S = 7.5  # in all; a greeting has not more
+UNITS_S = 6.0  # for the scan of units; what is not asked by then is told
+UNIT_S = 1.2  # until a unit's place in the queue is given to another; a later answer counts all the same
+AT_ONCE = 8  # questions under way: the guide lets servers take 1 to 16
+SELF = 255  # the device itself, messaging guide clause 4.4.2.1
+UNLIKELY = (247, 246)  # whoever answers for these as for itself does not look at unit numbers
+GIVE_UP = 32  # units in a row of whom nothing is heard
+MAX_PARTS = 4
+MAX_UNITS_TOLD = 64
 
 
 class ModbusTcp(Method):
     name = "modbus-tcp"
     title = "Modbus/TCP identification"
     needs = "A connection of the connect scan on port 502."
-    sends = "Read Device Identification, and a read of the registers with the serial number."
+    sends = "Read Device Identification to the device and to units 1 to 247 behind it; reads of serial numbers."
 
     def ports(self, library: Library) -> frozenset[int]:
         return frozenset({modbus.PORT} | {p.reach.modbus.port for p in library if p.reach.modbus})
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        try:
-            talk = Talk(sock, TALK_S)
-            answer = await exchange(talk, 1, modbus.identify())
-            if answer.exception:
-                what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
-                look.sight(address, self.name, ports=str(port), refused=f"identification: {what}")
-                return
-            facts = modbus.identification(answer)
-            if reach := reach_of(look.library, facts):
-                serial = await exchange(talk, 2, modbus.read_holding(reach.serial_register or 0, reach.serial_count))
-                if not serial.exception:
-                    facts["serial"] = serial_text(serial)
-        except ProtocolError:
+        talk = Exchange(Talk(sock, TALK_S))
+        first_answers, _ = await talk.scan([SELF, *UNLIKELY], ANSWER_S)
+        own = first_answers.get(SELF)
+        if own is not None:
+            await tell(look, talk, address, SELF, own, port)
+        if own is not None and all((o := first_answers.get(u)) is not None and _same(o, own) for u in UNLIKELY):
+            return  # it does not look at unit numbers: there is nobody behind it
+        first = [int(a.rpartition(UNIT_MARK)[2]) for a, _ in look.expected if a.startswith(address + UNIT_MARK)]
+        order = dict.fromkeys([*first, *range(modbus.MIN_UNIT, modbus.MAX_UNIT + 1)])
+        answers, asked = await talk.scan(list(order), UNITS_S)
+        if not answers and own is None:
             return
-        look.sight(address, self.name, ports=str(port), **facts)
+        there = {unit: a for unit, a in answers.items() if a.exception not in modbus.GATEWAY}
+        if own is not None and len(there) > MAX_UNITS_TOLD and all(_same(a, own) for a in there.values()):
+            return
+        if asked < len(order):
+            look.note(f"{address}: {asked} of {len(order)} unit numbers were asked in {UNITS_S:g} s.")
+        if (there and any(a.exception in modbus.GATEWAY for a in answers.values())) or (own is None and there):
+            units = " ".join(map(str, sorted(there)))
+            look.sight(address, self.name, ports=str(port), gateway="Modbus", units=units)
+        for unit, answer in sorted(there.items())[:MAX_UNITS_TOLD]:
+            await tell(look, talk, f"{address}{UNIT_MARK}{unit}", unit, answer, port)
+
+
+def _same(one: modbus.Answer, other: modbus.Answer) -> bool:
+    return (one.function, one.data, one.exception) == (other.function, other.data, other.exception)
+
+
+async def tell(look: Look, talk: Exchange, address: str, unit: int, answer: modbus.Answer, port: int) -> None:
+    """A sighting of a unit that answered, with its serial number where its model's profile says how to read it."""
+    facts: dict[str, str] = {"unit": str(unit)} if unit != SELF else {}
+    try:
+        if answer.exception:
+            if answer.exception in modbus.GATEWAY:
+                return
+            what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
+            look.sight(address, ModbusTcp.name, ports=str(port), refused=f"identification: {what}", **facts)
+            return
+        facts |= await talk.identification(unit, answer)
+        if reach := reach_of(look.library, facts):
+            request = modbus.read_holding(reach.serial_register or 0, reach.serial_count)
+            serial = await talk.ask(unit, request)
+            if serial is not None and not serial.exception:
+                facts["serial"] = serial_text(serial)
+    except ProtocolError:
+        pass  # what was understood before stays
+    look.sight(address, ModbusTcp.name, ports=str(port), **facts)
 
 
 def reach_of(library: Library, facts: dict[str, str]) -> ModbusReach | None:
@@ -54,13 +101,94 @@ def serial_text(answer: modbus.Answer) -> str:
     return clean(modbus.registers(answer).decode("latin-1").replace("\x00", " "), 60)
 
 
-async def exchange(talk: Talk, transaction: int, pdu: bytes) -> modbus.Answer:
-    """One request on unit 255, which is the device itself. Raises ProtocolError, after silence too."""
-    await talk.say(modbus.tcp(transaction, 255, pdu))
-    data = b""
-    while len(data) < 6 or len(data) < 6 + int.from_bytes(data[4:6], "big"):
-        more = await talk.read(ANSWER_S)
-        if not more or len(data) > modbus.MAX_PDU + 7:
-            raise ProtocolError("no Modbus reply")
-        data += more
-    return modbus.parse_tcp(data, transaction)
+class Exchange:
+    """Questions on one connection, told apart by their transaction numbers, however late they are answered."""
+
+    def __init__(self, talk: Talk) -> None:
+        self._talk = talk
+        self._data = b""
+        self._next = 1
+        self._asked: dict[int, int] = {}
+        self.heard = False  # whether anything came that is Modbus
+
+    async def ask(self, unit: int, pdu: bytes) -> modbus.Answer | None:
+        """None after silence, and when the peer broke off or the protocol."""
+        number = await self._say(unit, pdu)
+        loop = asyncio.get_running_loop()
+        until = loop.time() + ANSWER_S
+        try:
+            while True:
+                told, answer = await self._hear(until - loop.time())
+                if told == number:
+                    return answer
+        except (NoAnswer, ProtocolError):
+            return None
+
+    async def identification(self, unit: int, answer: modbus.Answer) -> dict[str, str]:
+        """Of all parts of the answer. Raises ProtocolError for a first part that is none."""
+        facts = modbus.identification(answer)
+        for _ in range(MAX_PARTS):
+            part = modbus.follows(answer)
+            following = await self.ask(unit, modbus.identify(part)) if part else None
+            if following is None or following.exception:
+                break
+            answer = following
+            facts = {**modbus.identification(answer), **facts}
+        return facts
+
+    async def scan(self, units: Iterable[int], seconds: float) -> tuple[dict[int, modbus.Answer], int]:
+        """(answers by unit, how many were asked), several at once; ends early when the peer breaks off."""
+        loop = asyncio.get_running_loop()
+        until = loop.time() + seconds
+        waiting: dict[int, float] = {}
+        answers: dict[int, modbus.Answer] = {}
+        left, asked = iter(units), 0
+        more = True
+        while (more or waiting) and loop.time() < until and not self._talk.closed:
+            if asked >= GIVE_UP and not waiting and not self.heard:
+                break
+            while more and len(waiting) < AT_ONCE:
+                unit = next(left, None)
+                if unit is None:
+                    more = False
+                    break
+                waiting[await self._say(unit, modbus.identify())] = loop.time() + UNIT_S
+                asked += 1
+            try:
+                number, answer = await self._hear(min(until, *waiting.values()) - loop.time())
+            except NoAnswer:
+                waiting = {number: end for number, end in waiting.items() if end > loop.time()}
+                continue
+            except ProtocolError:
+                break
+            waiting.pop(number, None)
+            answers[self._asked[number]] = answer
+        return answers, asked
+
+    async def _say(self, unit: int, pdu: bytes) -> int:
+        number, self._next = self._next, self._next + 1
+        self._asked[number] = unit
+        await self._talk.say(modbus.tcp(number, unit, pdu))
+        return number
+
+    async def _hear(self, within: float) -> tuple[int, modbus.Answer]:
+        """The next answer to anything that was asked. Raises NoAnswer after silence, ProtocolError."""
+        loop = asyncio.get_running_loop()
+        until = loop.time() + within
+        while True:
+            length = modbus.tcp_length(self._data)
+            if length and len(self._data) >= length:
+                frame, self._data = self._data[:length], self._data[length:]
+                number = int.from_bytes(frame[:2], "big")
+                answer = modbus.parse_tcp(frame, number)
+                # Some devices answer as unit 0 or 1 to the number that means themselves.
+                if number in self._asked and self._asked[number] in (answer.unit, SELF):
+                    self.heard = True
+                    return number, answer
+                continue
+            more = await self._talk.read(max(until - loop.time(), 0.0))
+            if not more:
+                if self._talk.closed:
+                    raise ProtocolError("the connection was closed")
+                raise NoAnswer("No Modbus answer.")
+            self._data += more

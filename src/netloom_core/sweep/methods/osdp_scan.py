@@ -7,17 +7,33 @@ units. Only asks for identities: nothing is changed.
 
 from __future__ import annotations
 
+from collections.abc import Generator
+from typing import TypeVar
+
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.drivers.osdp import identity_of
-from netloom_core.errors import Busy, DeviceError, LinkError, NoAnswer, ProtocolError
+from netloom_core.errors import Busy, DeviceError, LinkError, NoAnswer, ProtocolError, WantsEncryption
 from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
+from netloom_core.profiles.standard import is_standard
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.constants import MAX_ADDRESS, REPLY_TIMEOUT_S, SCAN_TIMEOUT_S, USUAL_SPEEDS
+from netloom_core.protocols.osdp.messages import (
+    CONTACTS,
+    LAMPS,
+    OUTPUTS,
+    SECURITY,
+    SOUNDERS,
+    TEXTS,
+    Command,
+    Reply,
+)
 from netloom_core.protocols.osdp.session import Session
 from netloom_core.sweep.base import Look, Method
 
 GARBLED_TRIES = 2
+ABLE = {"inputs": CONTACTS, "outputs": OUTPUTS, "lamps": LAMPS, "sounders": SOUNDERS, "texts": TEXTS}
+Told = TypeVar("Told")
 LATE_S = 0.1  # before the speed is changed: a late reply would be lost by it
 
 
@@ -51,7 +67,7 @@ async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout:
             return True
         finally:
             owner.forget(address, speed)
-        facts = identity_of(ident).facts
+        facts = {**identity_of(ident).facts, **await _able(owner, address, speed, talk)}
         profile = look.library.best(facts)
         look.sight(
             str(address),
@@ -60,11 +76,36 @@ async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout:
             speed=str(speed),
             serial=f"{ident.serial:08X}",
             firmware=ident.firmware,
-            maker=profile.maker if profile else f"vendor {ident.vendor}",
-            **({"model": profile.model} if profile else {}),
+            maker=profile.maker if profile and profile.maker else f"vendor {ident.vendor}",
+            model=profile.model if profile and not is_standard(profile.id) else f"model number {ident.model}",
         )
         return True
     return False
+
+
+async def _able(owner: SerialOwner, address: int, speed: int, talk: Session) -> dict[str, str]:
+    """What it says that it can, and whether it answers more than its identity without its secure channel.
+
+    Only asks. What it does not answer is one fact less.
+    """
+    facts: dict[str, str] = {}
+
+    async def asked(flow: Generator[Command, Reply, Told]) -> Told:
+        return await owner.converse(address, speed, flow, who="sweep", timeout=REPLY_TIMEOUT_S, session=talk)
+
+    try:
+        counts = {one.function: one for one in await asked(flows.capabilities())}
+        for name, function in ABLE.items():
+            facts[f"osdp_{name}"] = str(counts[function].count if function in counts else 0)
+        if SECURITY in counts and counts[SECURITY].level & 1:
+            facts["secure_channel"] = "able"
+        await asked(flows.local_status())
+    except WantsEncryption:
+        facts["secure_channel"] = "required"
+        facts["refused"] = "It speaks on its secure channel only: it wants its key."
+    except (DeviceError, ProtocolError, NoAnswer):
+        pass
+    return facts
 
 
 def looks(look: Look, usual: tuple[int, ...]) -> list[tuple[int, int]]:

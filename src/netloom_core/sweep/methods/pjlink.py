@@ -39,20 +39,25 @@ class Pjlink(Method):
                         continue
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        lines = Lines(Talk(sock, TALK_S))
+        lines, login = Lines(Talk(sock, TALK_S)), None
         try:
             random = pjlink.parse_greeting(await lines.next(ANSWER_S))
             password = ""
             if random is not None:
                 # Its answer to a question already gives away what the password can be guessed from.
                 login = await look.login(address, SEARCH_S)
+                if login and not look.access.refusals.may(address, login):
+                    look.note(f"{address}: its PJLink password was refused twice and is not tried again by itself.")
+                    login = None
                 password = login.password if login else ""
             facts = await ask(lines, random, password)
         except WrongCredentials:
+            look.access.refusals.refused(address, login)
             look.sight(address, self.name, ports=str(port), refused="PJLink wants its password")
             return
         except NetloomError:
             return
+        look.access.refusals.taken(address, login)
         look.sight(address, self.name, ports=str(port), **facts)
 
 

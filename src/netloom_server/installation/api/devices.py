@@ -22,7 +22,7 @@ from netloom_server.host.engine import engine
 from netloom_server.host.events import newest_id
 from netloom_server.installation.api import shapes
 from netloom_server.installation.models import Area, Credential, Device, Installation, Line
-from netloom_server.installation.services import decisions, fitting, present, records
+from netloom_server.installation.services import access, decisions, fitting, present, records
 from netloom_server.runs.models import LIVE, Lease
 
 
@@ -211,6 +211,7 @@ class CredentialView(APIView):
             device=device,
             defaults={"user": data["user"], "secret": seal(data["password"]), "set_by": request.user.get_username()},
         )
+        access.forget_refusals(device)
         return Response(status=204)
 
     @extend_schema(responses={204: None})

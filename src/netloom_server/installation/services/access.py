@@ -6,13 +6,14 @@ import contextlib
 from typing import Any
 
 import orjson
+from django.conf import settings
 
 from netloom_core.errors import KeyLost
-from netloom_core.model.access import USUAL_COMMUNITY, Access, Login, SnmpUser
+from netloom_core.model.access import USUAL_COMMUNITY, Access, Login, Refusals, SnmpUser
 from netloom_core.model.device import Credentials
 from netloom_core.profiles.load import Library
 from netloom_server.base.sealing import seal, unseal
-from netloom_server.installation.models import Device, Line, LineAccess
+from netloom_server.installation.models import Device, Line, LineAccess, RefusedLogin
 from netloom_server.installation.services.records import keys_for
 
 
@@ -37,6 +38,9 @@ def of_line(line: Line, library: Library | None = None) -> Access:
         communities=tuple(data.get("communities") or (USUAL_COMMUNITY,)),
         snmp_users=tuple(SnmpUser(**user) for user in data.get("users", [])),
         logins=logins,
+        refusals=Refusals(
+            dict(RefusedLogin.objects.filter(line=line).values_list("mark", "count")), settings.SECRET_KEY.encode()
+        ),
     )
 
 
@@ -52,3 +56,18 @@ def shown(line: Line) -> dict[str, Any]:
     access = of_line(line)
     usual = access.communities == (USUAL_COMMUNITY,)
     return {"communities": 0 if usual else len(access.communities), "users": [user.name for user in access.snmp_users]}
+
+
+def keep_refusals(line: str, refusals: Refusals) -> None:
+    """What a sweep was refused is remembered; what was taken is forgotten."""
+    mine = RefusedLogin.objects.filter(line_id=line)
+    before = dict(mine.values_list("mark", "count"))
+    mine.filter(mark__in=[mark for mark in before if mark not in refusals.counts]).delete()
+    for mark, count in refusals.counts.items():
+        if before.get(mark) != count:
+            RefusedLogin.objects.update_or_create(line_id=line, mark=mark, defaults={"count": count})
+
+
+def forget_refusals(device: Device) -> None:
+    """A person gave it a login: that one may be tried, even if it is one that was refused before."""
+    RefusedLogin.objects.filter(line=device.line_id, mark__startswith=f"{device.address} ").delete()

@@ -11,6 +11,7 @@ from netloom_core.model.secrets import masked
 from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.standard import is_standard
 from netloom_core.sweep.pace import RATE
 from netloom_core.sweep.sweep import fitting
 from netloom_server.backups.models import Document
@@ -52,12 +53,13 @@ def device_as_dict(
         if place["line"] in names:
             other = {"line": names[place["line"]], "line_id": place["line"]}
             addresses.append({**other, "address": place["address"], "speed": place["speed"]})
+    named = profile if profile is not None and not is_standard(profile.id) else None
     return {
         "id": device.id,
         "name": device.name,
         "maker": device.maker or (profile.maker if profile else ""),
-        "model": profile.model if profile else device.model,
-        "reported_model": device.model if profile and device.model != profile.model else "",
+        "model": named.model if named else device.model,
+        "reported_model": device.model if named and device.model != named.model else "",
         "kind": profile.kind if profile else "",
         "serial": device.serial,
         "profile": device.profile,

@@ -1,0 +1,72 @@
+"""Profiles of what a standard alone gives, for devices of which no file in the library knows the model.
+
+They are made from what the device tells, and their id says from what, so that a record that names one
+finds it again. A model's own profile, once there is one, comes before.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from functools import lru_cache
+
+from netloom_core.profiles.schema import Profile
+
+PREFIX = "standard-"
+OSDP = re.compile(r"^standard-osdp-(\d{1,2})-inputs-(\d{1,2})-outputs$")
+MOST = 64  # of inputs, and of outputs: IEC 60839-11-5 counts more, but no unit has them
+SPEEDS = (9600, 19200, 38400, 57600, 115200, 230400)
+
+
+def is_standard(ident: str) -> bool:
+    return ident.startswith(PREFIX)
+
+
+def of(facts: Mapping[str, str]) -> Profile | None:
+    """What the facts of a device allow by a standard; None where no standard says enough."""
+    if facts.get("vendor") and facts.get("osdp_inputs", "").isdecimal() and facts.get("osdp_outputs", "").isdecimal():
+        inputs, outputs = (min(int(facts[name]), MOST) for name in ("osdp_inputs", "osdp_outputs"))
+        return osdp(inputs, outputs)
+    return None
+
+
+def by_id(ident: str) -> Profile | None:
+    found = OSDP.match(ident)
+    if found is None or any(int(number) > MOST for number in found.groups()):
+        return None
+    return osdp(int(found[1]), int(found[2]))
+
+
+@lru_cache(256)
+def osdp(inputs: int, outputs: int) -> Profile:
+    """Any unit of IEC 60839-11-5: address and speed by COMSET, outputs, inputs, tamper and power by their statuses."""
+    options = [{"value": speed, "label": str(speed)} for speed in SPEEDS]
+    place = {"kept": "always", "disturbs": ["link"]}
+    points: list[dict[str, object]] = []
+    if outputs:
+        points.append(
+            {"id": "relay-{n}", "kind": "relay", "label": "Output {n}", "drive": True, "repeat": f"1..{outputs}"}
+        )
+    if inputs:
+        points.append({"id": "input-{n}", "kind": "input", "label": "Input {n}", "repeat": f"1..{inputs}"})
+    points += [
+        {"id": "tamper", "kind": "tamper", "label": "Tamper", "states": ["normal", "tampered"]},
+        {"id": "power", "kind": "power", "label": "Power", "states": ["normal", "failed"]},
+    ]
+    return Profile.model_validate(
+        {
+            "format": 1,
+            "id": f"{PREFIX}osdp-{inputs}-inputs-{outputs}-outputs",
+            "maker": "",
+            "model": "OSDP unit",
+            "kind": "OSDP unit, known by the standard alone",
+            "reach": {"osdp": {}},
+            "settings": [
+                {"path": "/bus/address", "label": "Address", "type": "integer", "minimum": 0, "maximum": 126,
+                 "role": "address", **place},
+                {"path": "/bus/speed", "label": "Speed", "type": "choice", "unit": "baud", "options": options,
+                 "default": 9600, "role": "speed", **place},
+            ],
+            "points": points,
+        }
+    )  # fmt: skip
