@@ -99,7 +99,7 @@ class OsdpUnit(Unit):
             case Cmd.POLL:
                 return Rep.ACK, b""
             case Cmd.ID:
-                number = self.profile.reach.osdp.model_number if self.profile.reach.osdp else 0
+                number = (self.profile.reach.osdp.model_number if self.profile.reach.osdp else 0) or 0
                 ident = PdId(self._vendor(), number, 1, int(self.serial, 16), self.firmware)
                 return Rep.PDID, ident.pack()
             case Cmd.CAP:

@@ -296,7 +296,7 @@ def test_a_case_has_the_history_of_its_device(technician: APIClient, library: Li
     ticket.unit.save()
     case = why.Cases(library, [], []).of(ticket)
     assert case.history.seen.startswith("Last seen 0 min ago by http at 127.20.10.11")
-    assert (case.history.switch, case.history.switch_port) == ("127.20.10.2", 7)
+    assert (case.history.switch, case.history.switch_port, case.history.switch_interface) == ("127.20.10.2", "7", 7)
     assert case.history.switch_name == "SW24 MS-1"
     planned = why.Cases(library, [], []).of(named("Pier head box"))
     assert planned.history.seen == "No sweep ever saw it"

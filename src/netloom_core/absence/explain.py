@@ -35,6 +35,7 @@ BY_KIND: dict[str, tuple[Test, ...]] = {
 AT_ONCE = 32
 DECISIVE = 98  # from here on a reason explains everything, and weaker guesses than STRONG would only distract
 STRONG = 85
+TOLD_OTHERWISE = ("not-leading", "cut-off")
 NOT_MADE = 6  # what a test that could not be made weighs: it explains nothing
 log = logging.getLogger("netloom.absence")
 
@@ -54,7 +55,18 @@ async def explain(case: Case) -> Absent:
     found.sort(key=lambda reason: -reason.weight)
     if found and found[0].weight >= DECISIVE:
         found = [reason for reason in found if reason.weight >= STRONG]
-    line_troubles = [t for t in case.troubles if t["line"] == case.line.id and t["code"] != "not-leading"]
+    line_troubles = [t for t in case.troubles if t["line"] == case.line.id and t["code"] not in TOLD_OTHERWISE]
+    cut = next((t for t in case.troubles if t["line"] == case.line.id and t["code"] == "cut-off"), None)
+    if cut is not None:
+        found.insert(
+            0,
+            Reason(
+                cut["message"],
+                "Sweep again; it may have been there and not been asked.",
+                "The sweep's own report was looked at.",
+                80,
+            ),
+        )
     explained = found and found[0].weight >= DECISIVE
     if line_troubles and not explained and not case.heard and case.line.kind != "behind":
         trouble = line_troubles[0]

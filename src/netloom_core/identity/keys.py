@@ -27,7 +27,7 @@ _PLACEHOLDER = re.compile(
 _PREFIX = re.compile(r"^(s/?n|ser(ial)?|no|id)?[ ._:#-]*(0x)?(?=[0-9a-fx.*?-]*$)", re.IGNORECASE)
 _COUNTED = ("01234567890123456789", "12345678901234567890", "0123456789abcdef", "abcdefghijklmnopqrstuvwxyz")
 _BACKWARDS = ("9876543210", "987654321", "87654321", "654321")
-COUNTED_FROM = 4  # 123 may be a unit's own number
+COUNTED_FROM = 5  # 1234 may be a unit's own number
 # Virtual routers (RFC 9568 clause 7.3) and the bridges of containers: the same at many places.
 _VIRTUAL = ("00:00:5e:00:01:", "00:00:5e:00:02:", "02:42:")
 _MAC = re.compile(r"^[0-9a-f]{2}(:[0-9a-f]{2}){5}$")

@@ -24,6 +24,7 @@ class Behind(Method):
     needs = "The credentials of the device that leads the bus."
     sends = "A sign-in and a read of its list of subordinates."
     kinds = ("behind",)
+    limit_s = 60.0
 
     async def run(self, look: Look) -> None:
         parent = look.parent

@@ -20,6 +20,7 @@ from netloom_core.sweep.base import Look, Method
 
 ANSWER_S = 0.7
 QUIET_S = 0.12
+TRY_S = 5.0  # at most for one question and its answer, with the silence around it
 MAX_ANSWER = 4096
 USUAL_SPEEDS = (9600, 115200, 19200, 38400, 57600)
 PROMPT = re.compile(r"(login|user ?name|password|[>#$])\s*:?\s*$", re.IGNORECASE)
@@ -32,6 +33,9 @@ class Dialogue(Method):
     needs = "The line's turn."
     sends = "The greeting of each profile at its speeds, its questions, and its way out; else an empty line."
     kinds = ("serial",)
+
+    def budget(self, look: Look) -> float:
+        return 30.0 + sum(TRY_S * (2 + len(way.ask) if way else 1) for _, _, way in _tries(look))
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol not in ("osdp", "modbus")

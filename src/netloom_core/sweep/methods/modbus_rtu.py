@@ -18,9 +18,14 @@ from netloom_core.sweep.methods.modbus_tcp import reach_of, serial_text
 SCAN_S = 0.06  # for a unit of which nothing is known; slower ones are heard late
 REPLY_S = 0.5  # for one that should be there
 GARBLED_TRIES = 2
+BUDGET_EACH_S = 0.5
 QUIET_S = 0.05
 QUIET_READS = 20
 OTHER_SPEED_UNITS = 16  # at other speeds only the lowest numbers, where factories put units
+
+
+def _speeds(look: Look) -> set[int]:
+    return {speed for p in look.library if p.reach.modbus for speed in p.reach.modbus.speeds}
 
 
 class ModbusRtuScan(Method):
@@ -30,13 +35,16 @@ class ModbusRtuScan(Method):
     sends = "Read Device Identification to units 1 to 247, at other usual speeds to units 1 to 16."
     kinds = ("serial",)
 
+    def budget(self, look: Look) -> float:
+        return 60.0 + BUDGET_EACH_S * (modbus.MAX_UNIT + OTHER_SPEED_UNITS * len(_speeds(look)))
+
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol == "modbus"
 
     async def run(self, look: Look) -> None:
         owner = look.owners.serial(look.line)
         expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
-        speeds = {speed for p in look.library if p.reach.modbus for speed in p.reach.modbus.speeds}
+        speeds = _speeds(look)
         places = [*expected, *((unit, look.line.speed) for unit in range(modbus.MIN_UNIT, modbus.MAX_UNIT + 1))]
         places += [(u, s) for s in sorted(speeds - {look.line.speed}) for u in range(1, OTHER_SPEED_UNITS + 1)]
         places = [place for place in dict.fromkeys(places) if look.wanted(str(place[0]))]

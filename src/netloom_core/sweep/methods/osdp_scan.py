@@ -34,6 +34,7 @@ from netloom_core.sweep.base import Look, Method
 GARBLED_TRIES = 2
 ABLE = {"inputs": CONTACTS, "outputs": OUTPUTS, "lamps": LAMPS, "sounders": SOUNDERS, "texts": TEXTS}
 Told = TypeVar("Told")
+BUDGET_EACH_S = 0.25  # of one question, with late and garbled ones asked again
 LATE_S = 0.1  # before the speed is changed: a late reply would be lost by it
 
 
@@ -130,6 +131,9 @@ class OsdpScan(Method):
     def __init__(self, speeds: tuple[int, ...] = USUAL_SPEEDS) -> None:
         """`speeds` in baud are tried besides the line's own."""
         self._speeds = speeds
+
+    def budget(self, look: Look) -> float:
+        return 60.0 + BUDGET_EACH_S * len(looks(look, self._speeds))
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol == "osdp"
