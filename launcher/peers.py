@@ -21,6 +21,9 @@ PROGRAMS = {
     "ssh-keygen": "openssh-client",
     "ser2net": "ser2net",
     "ip": "iproute2",
+    "dnsmasq": "dnsmasq-base",
+    "dhclient": "isc-dhcp-client",
+    "wsdd": "wsdd",
 }
 BINARIES = ("usr/sbin", "usr/bin", "sbin", "bin")
 LIBRARIES = ("usr/lib", "lib")

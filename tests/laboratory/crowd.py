@@ -101,6 +101,12 @@ class Services:
 
         self.started.append(Agent(datagrams(space, snmp.PORT), late, name, rows or []))
 
+    async def switch(self, space: str, name: str = "Rack switch", bridge: str = "wire", **_: Any) -> None:
+        """The agent of the switch that the laboratory's bridge is: its ports by name, and who is behind each."""
+        from tests.laboratory.agent import Agent, bridge_rows
+
+        self.started.append(Agent(datagrams(space, snmp.PORT), 0, name, [], bridge_rows(space, bridge)))
+
     # Hostile ones
 
     async def drips(self, space: str, port: int, every: float = 1.0, byte: str = ".", **_: Any) -> None:

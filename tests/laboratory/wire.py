@@ -80,6 +80,7 @@ class Wire:
             [
                 f"-n {self.core} link set lo up",
                 f"-n {self.core} link add wire type bridge forward_delay 0 stp_state 0",
+                f"-n {self.core} link set wire addrgenmode none",  # the bridge is no node of its own
                 f"-n {self.core} link set wire up",
                 f"-n {self.desk} link set lo up",
             ]
@@ -153,9 +154,19 @@ class Wire:
                 raise AssertionError(f"{words[:4]}: {said} {process.communicate()[1]}")
         return process
 
+    def switch(self, address: str, mac: str = "00:50:c2:00:00:02") -> None:
+        """Gives the bridge an address, so that it can have an agent; it is the host `switch` from then on."""
+        batch(
+            [
+                f"-n {self.core} link set wire address {mac}",
+                f"-n {self.core} address add {address}/{self.prefix} dev wire",
+            ]
+        )
+        self.hosts["switch"] = Host("switch", self.core, mac, address)
+
     def crowd(self, services: dict[str, list[dict[str, Any]]], folder: Path) -> subprocess.Popen[str]:
         """Services of many hosts, by name, in one process (tests/laboratory/crowd.py)."""
-        plan = folder / "crowd.json"
+        plan = folder / f"crowd{len(self._processes)}.json"
         plan.write_text(json.dumps([{"space": self.hosts[n].space, "services": s} for n, s in services.items()]))
         words = (sys.executable, "-m", "tests.laboratory.crowd", str(plan))
         process = subprocess.Popen(words, cwd=ROOT, env=environment(), stdout=subprocess.PIPE, text=True)

@@ -19,7 +19,7 @@ class History:
     `seen` says when and how it was last seen, `writes` what was written to it since, newest
     first; `staged` what it takes only at a restart that was not made since. `switch` and
     `switch_port` are where a switch last saw its MAC address (`switch_interface` is the port's number
-    for SNMP), `community` how to ask that.
+    for SNMP), `community` how to ask that. `ports` are those on which it was known.
     """
 
     seen: str = ""
@@ -30,6 +30,7 @@ class History:
     switch_port: str = ""
     switch_interface: int = 0
     community: str = "public"
+    ports: tuple[int, ...] = ()
 
 
 @dataclass

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from netloom_core.absence.case import Case, who
 from netloom_core.model.sighting import Reason
-from netloom_core.sweep.finding import Finding
+from netloom_core.sweep.finding import BY_IPV6, Finding
 
 
 async def someone_has_its_address(case: Case) -> list[Reason]:
@@ -71,6 +71,20 @@ async def like_it_elsewhere(case: Case) -> list[Reason]:
                 )
             )
     return reasons[:3]
+
+
+async def still_there_by_ipv6(case: Case) -> list[Reason]:
+    """It is on the wire, so its power and its cable are good: what is wrong is its IPv4 address."""
+    return [
+        Reason(
+            f"It is on the wire: it answers over IPv6 as {finding.address}, but not at {case.record.address}.",
+            "Its IPv4 address is another one, or it has none: look at its network settings, or at the DHCP server.",
+            "All IPv6 nodes of the line were asked by an echo, and it was known by its MAC address.",
+            94,
+        )
+        for finding in case.findings
+        if finding.status == BY_IPV6 and case.record.device and finding.device == case.record.device
+    ][:1]
 
 
 async def same_name_elsewhere(case: Case) -> list[Reason]:

@@ -20,6 +20,7 @@ EVERYWHERE: tuple[Test, ...] = (
     elsewhere.someone_has_its_address,
     elsewhere.like_it_elsewhere,
     elsewhere.same_name_elsewhere,
+    elsewhere.still_there_by_ipv6,
 )
 BY_KIND: dict[str, tuple[Test, ...]] = {
     "ip": (

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import asyncio
 import ipaddress
 
 from netloom_core.absence.case import Case
 from netloom_core.errors import NetloomError
 from netloom_core.links import interfaces, neighbours, tcp
+from netloom_core.model.line import host_of
 from netloom_core.model.sighting import Reason
 from netloom_core.sweep.methods.echo import ping
 from netloom_core.sweep.methods.snmp_switch import port_state
 
 PROBE_S = 1.5
 ECHO_S = 1.5
+USUAL_PORTS = (80, 22, 443)
+PORTS_TRIED = 3
+BEST_FIRST = ("open", "refused", "silent")
 POWER = {1: "switched off", 2: "searching for a device, so nothing draws power", 4: "in a fault", 6: "in another fault"}
 
 
@@ -93,18 +98,19 @@ async def not_on_its_service(case: Case) -> list[Reason]:
                 80,
             )
         ]
-    if not case.line.source or any(finding.keys for finding in case.here):
-        return []
-    profile = case.profile
-    port = profile.reach.http.port if profile and profile.reach.http else next(iter(_ports(case)), 80)
+    if not case.line.source or any(finding.keys or finding.profile for finding in case.here):
+        return []  # somebody else is there, which another test says
+    host, tried = host_of(address), _ports(case)[:PORTS_TRIED]
     try:
-        answer = await tcp.probe_port(case.line.source, address, port, PROBE_S)
+        answers = await asyncio.gather(*(tcp.probe_port(case.line.source, host, port, PROBE_S) for port in tried))
     except NetloomError as error:
-        return [Reason(error.message, error.hint, f"TCP port {port} was tried.", 90)]
+        return [Reason(error.message, error.hint, f"TCP port {tried[0]} was tried.", 90)]
+    answer, port = min(zip(answers, tried, strict=True), key=lambda one: BEST_FIRST.index(one[0]))
     seen_by = sorted({m for f in case.here for m in f.methods} - {"connect"})
     echo = await _echo(case)
     alive = [*(["ICMP echo"] if echo else []), *seen_by, *(["the neighbour table"] if _arp(case) else [])]
-    test = f"TCP port {port} of {address} was tried just now{'' if echo is None else ', and an ICMP echo'}."
+    listed = f"port {port}" if len(tried) == 1 else f"ports {', '.join(map(str, tried))}"
+    test = f"TCP {listed} of {address} was tried just now{'' if echo is None else ', and an ICMP echo'}."
     if answer == "open":
         return [
             Reason(
@@ -201,15 +207,17 @@ async def switch_port(case: Case) -> list[Reason]:
 
 
 def _ports(case: Case) -> list[int]:
+    """On which it should answer: by its profile, else where it was known, else where most devices do."""
     reach = case.profile.reach if case.profile else None
     if reach is None:
-        return []
-    found = list(reach.ports)
+        return list(case.history.ports or USUAL_PORTS)
+    found = [reach.http.port] if reach.http else []
+    found += reach.ports
     if reach.pjlink:
         found.append(4352)
     if reach.console and reach.console.port:
         found.append(reach.console.port)
-    return found
+    return list(dict.fromkeys([*found, *case.history.ports])) or list(USUAL_PORTS)
 
 
 async def _echo(case: Case) -> bool | None:

@@ -91,6 +91,35 @@ class HttpLink:
             self._hung_up_at = asyncio.get_running_loop().time()
         return status, content
 
+    async def beginning(self, path: str, most: int) -> tuple[int, bytes]:
+        """Status and the first bytes of what is at a path, as far as they come in time; the connection ends by it.
+
+        For pages that never end, too. Raises what `request` raises when not even a status came.
+        """
+        sock = await self._connected()
+        status, parts, size = 0, [], 0
+        try:
+            async with asyncio.timeout(self._timeout):
+                await self._send(sock, "GET", path, b"", ())
+                while size < most:
+                    event = await self._event(sock)
+                    if isinstance(event, h11.Response):
+                        status = event.status_code
+                    elif isinstance(event, h11.Data):
+                        parts.append(bytes(event.data))
+                        size += len(event.data)
+                    else:
+                        break
+        except TimeoutError:
+            if not status:
+                raise self._silent() from None
+        except (NoAnswer, ProtocolError):
+            if not status:
+                raise
+        finally:
+            self.close()
+        return status, b"".join(parts)[:most]
+
     def _only_on(self, proven: int | None) -> None:
         if proven is None or (self.connection == proven and (self.open or self.just_closed)):
             return

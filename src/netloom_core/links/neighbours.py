@@ -18,6 +18,7 @@ NLM_F_REQUEST, NLM_F_DUMP = 0x1, 0x300
 NLMSG_ERROR, NLMSG_DONE = 2, 3
 NDA_DST, NDA_LLADDR, NDA_CACHEINFO = 1, 2, 3
 INCOMPLETE, REACHABLE, STALE, DELAY, PROBE, FAILED = 0x01, 0x02, 0x04, 0x08, 0x10, 0x20
+VALID = REACHABLE | STALE | DELAY | PROBE  # what is sent goes to the entry's MAC address
 HEADER, MESSAGE, ATTRIBUTE = struct.Struct("=IHHII"), struct.Struct("=BxxxiHBB"), struct.Struct("=HH")
 CONFIRMED = struct.Struct("=I")  # the first of nda_cacheinfo, in clock ticks since
 RECEIVE_BYTES = 65_536

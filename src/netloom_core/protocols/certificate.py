@@ -22,7 +22,8 @@ UNSOUND = (
 
 
 def parse(der: bytes) -> dict[str, str]:
-    """Facts: `certificate_name`, `certificate_names`, `certificate_maker`, `certificate` (SHA-256).
+    """Facts: `certificate_name`, `certificate_names`, `certificate_maker`, `certificate` (SHA-256),
+    `certificate_until` (a date).
 
     Raises ProtocolError when it is no certificate (RFC 5280).
     """
@@ -41,6 +42,7 @@ def parse(der: bytes) -> dict[str, str]:
             "certificate_maker": _first(subject, NameOID.ORGANIZATION_NAME),
             "certificate_names": clean(" ".join(other), 200),
             "certificate": found.fingerprint(SHA256()).hex(),
+            "certificate_until": found.not_valid_after_utc.strftime("%Y-%m-%d"),
         }
     except UNSOUND as error:
         raise ProtocolError(f"not a certificate: {error}") from error

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
 from netloom_core.errors import Crowded
+from netloom_core.links import neighbours
 from netloom_core.links.udp import UdpLink
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.access import Access
@@ -40,7 +41,9 @@ class Look:
     line behind a device, and is asked on its one session. `only` narrows the look to these
     addresses; `heard` holds those that any method saw so far, `bore` the keys that each told.
     `presence` says whom to ask first; `begun` is when the sweep began, by the event loop's clock.
-    `beside` are the looks of the other methods on this line, by name.
+    `beside` are the looks of the other methods on this line, by name; `answered` holds those that
+    answered a question that was sent to their address alone, `claimed` the MAC addresses that ARP showed
+    for an address.
     """
 
     line: Line
@@ -62,6 +65,8 @@ class Look:
     presence: Presence = field(default_factory=lambda: Presence((), probing=False))
     begun: float = 0.0
     beside: dict[str, Look] = field(default_factory=dict)
+    answered: set[str] = field(default_factory=set)
+    claimed: dict[str, set[str]] = field(default_factory=dict)
 
     def wanted(self, address: str) -> bool:
         return not self.only or address in self.only or any(address == host_of(one) for one in self.only)
@@ -73,6 +78,9 @@ class Look:
 
     def sight(self, address: str, method: str, **facts: str) -> None:
         """Give a sighting; empty facts are left out, long ones cut."""
+        if len(self.claimed.get(address, ())) > 1 and not facts.get("mac"):
+            # Two have that address: whoever is in the system's table now is who it spoke with.
+            facts["mac"] = next((n.mac for n in neighbours.table("") if n.address == address), "")
         kept = {name: value[:MAX_FACT] for name, value in facts.items() if value}
         self.saw(Sighting(self.line.id, address, method, self.clock.now(), kept))
 

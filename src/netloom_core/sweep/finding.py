@@ -8,6 +8,9 @@ from dataclasses import dataclass, field
 from netloom_core.model.device import Identity
 from netloom_core.model.sighting import Sighting
 
+# Of one on record at an IPv4 address: it is on the wire, but not there.
+BY_IPV6 = "by-ipv6"
+
 
 @dataclass(frozen=True)
 class Place:

@@ -25,7 +25,7 @@ from netloom_core.model.device import Identity
 from netloom_core.model.line import address_key
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.finding import Finding, Known, Place
+from netloom_core.sweep.finding import BY_IPV6, Finding, Known, Place
 from netloom_core.sweep.worth import weigh
 
 # Whose facts and whose address count when several methods tell: what answered us there
@@ -213,7 +213,9 @@ def _join_spot(fusion: _Fusion, numbers: Sequence[int]) -> None:
         else:
             heads.append(number)
     for number in bare:
-        _join_all(fusion, [*(heads or bare[:1]), number])
+        for head in heads or bare[:1]:
+            if fusion.join(head, number):
+                break
 
 
 def _macs(cluster: _Cluster) -> set[str]:
@@ -288,6 +290,8 @@ def _record_for(
 def _status(finding: Finding, record: Known | None) -> str:
     if record is None:
         return "new" if finding.profile else "unknown"
+    if "." in record.address and all(":" in place.address for place in finding.places):
+        return BY_IPV6
     places = set(finding.places)
     on_line = [p for p in finding.places if p.line == record.line]
     home = Place(record.line, record.address, record.speed)
@@ -314,6 +318,8 @@ def _finding(cluster: _Cluster, placed: list[Sighting], library: Library) -> Fin
     profile = library.best(facts)
     if profile is not None and (mode := profile.mode_of(facts)):
         facts["mode"] = mode
+    if not all("outside" in s.facts for s in placed):
+        facts.pop("outside", None)  # one of its addresses is of this line
     best = min(placed, key=lambda s: (_DIRECT.get(s.method, _OTHER), "outside" in s.facts, -s.time))
     direct = [s for s in placed if _DIRECT.get(s.method, _OTHER) <= _OTHER]
     answered = {s.line for s in direct}

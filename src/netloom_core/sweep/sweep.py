@@ -108,6 +108,8 @@ async def sweep(
         pace, heard = Pace(rate), set[str]()
         bore: dict[str, set[str]] = {}
         beside: dict[str, Look] = {}
+        answered: set[str] = set()
+        claimed: dict[str, set[str]] = {}
         presence: Presence | None = None
         for method in chosen:
             report = Report(line.id, method.name, method.title)
@@ -133,6 +135,8 @@ async def sweep(
                 only=only,
                 begun=begun,
                 beside=beside,
+                answered=answered,
+                claimed=claimed,
             )
             presence = presence or _presence(look)
             look.presence = presence

@@ -5,6 +5,8 @@ from __future__ import annotations
 import asyncio
 import socket
 import ssl
+import warnings
+from datetime import UTC, datetime
 
 from netloom_core.errors import ProtocolError
 from netloom_core.links.talk import Talk
@@ -20,6 +22,8 @@ QUIET_S = 0.3  # after the first words of a Telnet server, so that its prompt is
 MAX_BANNER = 2048
 SSH_PORT, TELNET_PORT = 22, 23
 TLS_PORTS = (443, 8443)
+OLD = ("TLSv1", "TLSv1.1")
+TOO_OLD = ("UNSUPPORTED_PROTOCOL", "WRONG_SSL_VERSION", "UNKNOWN_PROTOCOL")
 
 
 def console_ports(library: Library, kind: str, usual: int) -> frozenset[int]:
@@ -93,17 +97,32 @@ class TlsNames(Method):
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
         context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+        with warnings.catch_warnings():  # that those are old is what is looked for
+            warnings.simplefilter("ignore", DeprecationWarning)
+            context.minimum_version = ssl.TLSVersion.TLSv1
+        context.set_ciphers("ALL:@SECLEVEL=0")
         try:
             async with asyncio.timeout(BANNER_S):
                 # The duplicate belongs to the stream, so that the caller's close stays its own.
                 _, writer = await asyncio.open_connection(sock=sock.dup(), ssl=context, server_hostname="")
+        except ssl.SSLError as error:
+            if error.reason in TOO_OLD:
+                look.sight(address, self.name, ports=str(port), tls="older than TLS 1.0", trouble="Its TLS is too old.")
+            return
         except (OSError, TimeoutError, ValueError):
             return
         try:
             tls = writer.get_extra_info("ssl_object")
-            facts = certificate.parse(tls.getpeercert(binary_form=True) or b"")
-            look.sight(address, self.name, ports=str(port), **facts)
-        except ProtocolError:
-            return
+            version = tls.version() or ""
+            facts = {"tls": version}
+            troubles = [f"It speaks no newer than {version}."] if version in OLD else []
+            try:
+                facts |= certificate.parse(tls.getpeercert(binary_form=True) or b"")
+            except ProtocolError as error:
+                troubles.append(f"Its certificate cannot be read: {error.message}.")
+            today = datetime.fromtimestamp(look.clock.now(), UTC).strftime("%Y-%m-%d")
+            if facts.get("certificate_until", today) < today:
+                troubles.append(f"Its certificate ran out on {facts['certificate_until']}.")
+            look.sight(address, self.name, ports=str(port), trouble=" ".join(troubles), **facts)
         finally:
             writer.transport.abort()

@@ -119,7 +119,9 @@ class Scan:
         if isinstance(answer, str):
             if answer == "refused":
                 self._refused.add(host)
+                look.answered.add(host)
         else:
+            look.answered.add(host)
             with contextlib.closing(answer):
                 look.sight(host, ConnectScan.name, ports=str(port))
                 await self._greet(host, port, answer)

@@ -96,6 +96,7 @@ class Echo(Method):
                     return
                 if address not in seen and look.line.holds(address) and _answers(data, payload, raw):
                     seen.add(address)
+                    look.answered.add(address)
                     look.sight(address, self.name, echo="yes")
 
         loop.add_reader(sock, hear)

@@ -57,10 +57,10 @@ class HttpIdentify(Method):
 
     async def _title(self, link: HttpLink) -> str:
         try:
-            _, body = await link.request("GET", "/")
+            _, body = await link.beginning("/", MAX_IDENTITY_BYTES)
         except NetloomError:
             return ""
-        found = TITLE.search(body[:MAX_IDENTITY_BYTES])
+        found = TITLE.search(body)
         return clean(found.group(1).decode("utf-8", "replace"), 120) if found else ""
 
 

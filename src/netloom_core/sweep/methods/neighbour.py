@@ -2,8 +2,9 @@
 
 Where this user may, each address is asked by ARP itself, and every answer is heard: two that claim one
 address are seen at once. Else an empty datagram makes the system ask, and its table tells who answered.
-An entry of that table counts only when it was confirmed after this sweep began: it may outlive its device
-by hours. Who answers neither cannot be there, so the other methods are spared asking it.
+An entry of that table counts only when it was confirmed after this sweep began, or when what was sent there
+during this sweep was answered: it may outlive its device by hours. Who answers neither cannot be there, so
+the other methods are spared asking it.
 """
 
 from __future__ import annotations
@@ -140,8 +141,7 @@ class Asking:
             await self._watch(loop.time() + ASKED_S)
         entries = neighbours.table(self._interface)
         look.presence.settle(proven=bool(entries) or not hosts)
-        if any(one.state & (neighbours.DELAY | neighbours.PROBE) for one in entries):
-            await self._watch(look.begun + UNSURE_S)
+        await self._watch(look.begun + UNSURE_S)
 
     async def _watch(self, until: float) -> None:
         loop = asyncio.get_running_loop()
@@ -154,15 +154,17 @@ class Asking:
 
     def _look_at_table(self) -> None:
         since = asyncio.get_running_loop().time() - self._look.begun - TICK_S
-        for address, mac in neighbours.confirmed(self._interface, since).items():
-            if self._look.line.holds(address):
-                self._tell(address, mac)
+        for one in neighbours.table(self._interface):
+            proven = one.age_s <= since or (one.address in self._look.answered and one.state & neighbours.VALID)
+            if one.mac and proven and self._look.line.holds(one.address):
+                self._tell(one.address, one.mac)
 
     def _tell(self, address: str, mac: str) -> None:
         """Each pair once: an address with two MACs is two devices that claim it."""
         if (address, mac) in self._told or not (self._look.wanted(address)):
             return
         self._told.add((address, mac))
+        self._look.claimed.setdefault(address, set()).add(mac)
         look = self._look
         maker = look.library.maker_of_mac(mac) or registered_maker(mac)
         look.sight(address, NeighbourTable.name, mac=mac, mac_maker=maker, **look.outside(address))

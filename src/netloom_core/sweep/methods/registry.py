@@ -5,9 +5,11 @@ from netloom_core.sweep.methods.artnet import ArtNetPoll
 from netloom_core.sweep.methods.banners import SshBanner, TelnetBanner, TlsNames
 from netloom_core.sweep.methods.behind import Behind
 from netloom_core.sweep.methods.connect import ConnectScan
+from netloom_core.sweep.methods.dhcp import DhcpServers
 from netloom_core.sweep.methods.dialogue import Dialogue
 from netloom_core.sweep.methods.echo import Echo
 from netloom_core.sweep.methods.http import HttpIdentify
+from netloom_core.sweep.methods.ipv6 import Ipv6Nodes
 from netloom_core.sweep.methods.mdns import MdnsBrowse
 from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
 from netloom_core.sweep.methods.modbus_tcp import ModbusTcp
@@ -37,6 +39,8 @@ METHODS: tuple[Method, ...] = (
     TlsNames(),
     Echo(),
     NeighbourTable(),
+    Ipv6Nodes(),
+    DhcpServers(),
     OsdpScan(),
     ModbusRtuScan(),
     Dialogue(),

@@ -147,6 +147,7 @@ class Search:
             return False
         if address not in self.agents:
             self.agents[address] = communities[number]
+            look.answered.add(address)
             if not quiet:
                 look.sight(address, Snmp.name, **snmp.system_facts(response))
                 self.met_agent(address, self.agents[address])
@@ -159,6 +160,7 @@ class Search:
             return False
         if address not in self.engines:
             self.engines.add(address)
+            self._look.answered.add(address)
             if not quiet:
                 look = self._look
                 look.sight(address, "snmp-engine", **facts)

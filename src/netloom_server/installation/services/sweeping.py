@@ -13,7 +13,7 @@ from django.utils import timezone
 from netloom_core.absence.explain import Absent
 from netloom_core.identity.keys import best_key
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.finding import Finding, Place
+from netloom_core.sweep.finding import BY_IPV6, Finding, Place
 from netloom_core.sweep.guess import guess
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.installation.models import Change, CommonKey, Device, Line, Sighting, Unit
@@ -25,6 +25,9 @@ KEEP_CHANGES = 5000
 MAX_KEYS = 40
 MAX_PLACES = 12
 MAX_COMMON = 2000
+UNKNOWN = "Unknown"
+# What a device without a model calls itself, the surest first.
+NAMES = ("host", "instance", "title", "certificate_name")
 FOUND_FIELDS = [
     "maker", "model", "serial", "firmware", "keys", "ways", "shared", "identity_key", "facts", "guess", "switch",
 ]  # fmt: skip
@@ -32,8 +35,8 @@ Pairs = list[tuple[Device, Finding]]
 
 
 def is_noise(finding: Finding) -> bool:
-    """Bytes without sense are evidence for absences, but nobody."""
-    return bool(finding.facts.get("noise"))
+    """Bytes without sense are evidence for absences, but nobody; so is one that only IPv6 still shows."""
+    return bool(finding.facts.get("noise")) or finding.status == BY_IPV6
 
 
 def _device_for(finding: Finding, taken: set[str]) -> Device:
@@ -49,8 +52,22 @@ def _first_name(finding: Finding) -> str:
     ident = finding.identity
     if finding.facts.get("garbled"):
         return f"Two at once at {finding.address}"[:80]
-    base = ident.model or ident.maker or "Unknown"
+    told = next((finding.facts[name] for name in NAMES if finding.facts.get(name)), "")
+    if told and not ident.model:
+        return told[:80]
+    base = ident.model or ident.maker or UNKNOWN
     return f"{base} {ident.serial or 'at ' + finding.address}"[:80]
+
+
+def _better_name(device: Device, finding: Finding) -> bool:
+    """One that nobody could name before, and that tells its name now."""
+    if device.taken_in or not device.name.startswith(f"{UNKNOWN} "):
+        return False
+    name = _first_name(finding)
+    if name.startswith(f"{UNKNOWN} "):
+        return False
+    device.name = name
+    return True
 
 
 @transaction.atomic
@@ -69,6 +86,8 @@ def record(run: str, lines: list[str], result: SweepResult, library: Library) ->
         _take_over_facts(device, finding, library)
         changed = _take_over_place(device, finding)
         device.methods, device.reasons, device.seen = finding.methods, [], now
+        if _better_name(device, finding):
+            changed.append("name")
         device.save(update_fields=[*changed, "profile", "methods", "reasons", "seen"])
         taken.add(device.id)
         pairs.append((device, finding))

@@ -73,6 +73,7 @@ class Cases:
             switch_port=str(switch.get("port", "")),
             switch_interface=int(interface) if interface.isdecimal() else 0,
             community=_community(holder),
+            ports=tuple(int(port) for port in device.facts.get("ports", "").split() if port.isdecimal())[:8],
         )
 
 
