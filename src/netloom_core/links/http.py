@@ -213,6 +213,7 @@ class HttpLink:
         try:
             while (event := self._talk.next_event()) is h11.NEED_DATA:
                 data = await loop.sock_recv(sock, RECEIVE_BYTES)
+                await asyncio.sleep(0)  # whoever sends without a pause takes no time from the others
                 if not data and self._talk.their_state is h11.SEND_RESPONSE:
                     raise self._silent()
                 self._talk.receive_data(data)

@@ -11,6 +11,7 @@ import socket
 from collections.abc import Callable
 
 PIECE = 2048
+MOST = 65_536  # bytes of one talk that are taken; who says more floods
 
 
 async def readable(sock: socket.socket, seconds: float) -> None:
@@ -50,6 +51,7 @@ class Talk:
         self.sock = sock
         self.closed = False
         self._over = False
+        self._came = 0
         self._loop = asyncio.get_running_loop()
         self._until = self._loop.time() + seconds
 
@@ -62,7 +64,8 @@ class Talk:
         """Some bytes; empty after that silence, at the end of the time and of the connection."""
         if self._over:
             return b""
-        self._over = self.left <= 0  # what is there already is still taken, once
+        self._over = self.left <= 0 or self._came >= MOST  # what is there already is still taken, once
+        await asyncio.sleep(0)  # whoever sends without a pause takes no time from the others
         if (data := self._taken()) is None and not self._over:
             await readable(self.sock, min(within, self.left))
             data = self._taken()
@@ -87,4 +90,5 @@ class Talk:
         except OSError:
             data = b""
         self.closed = not data
+        self._came += len(data)
         return data

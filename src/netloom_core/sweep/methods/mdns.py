@@ -15,6 +15,7 @@ from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
 
 BROWSE_S = 3.0
+QUIET_S, LONGER_S = 1.2, 3.0  # while something new still comes it goes on, but no longer than that
 RESOLVE_MS = 1500
 MAX_SERVICES = 4096
 MAX_TYPES = 256  # of which nobody of ours knew; a host may tell hundreds
@@ -73,6 +74,7 @@ class Browse:
         self._found: list[AsyncServiceInfo] = []
         self.types = set(types)
         self.left_out = 0
+        self._news = 0.0
         self._listed: dict[tuple[str, str], list[str]] = {}
         self._zeroconf = _opened(home)
         self._browsers = [self._browse([META, *types])]
@@ -102,6 +104,10 @@ class Browse:
     async def _run(self) -> None:
         try:
             await asyncio.sleep(BROWSE_S)
+            loop = asyncio.get_running_loop()
+            until = loop.time() + LONGER_S
+            while loop.time() < min(self._news + QUIET_S, until):
+                await asyncio.sleep(QUIET_S / 4)
             await asyncio.gather(*self._pending, return_exceptions=True)
         finally:
             for task in self._pending:
@@ -118,6 +124,7 @@ class Browse:
             self._another_type(name)
             return
         self._seen.add(name)
+        self._news = asyncio.get_running_loop().time()
         task = asyncio.get_running_loop().create_task(self._resolve(zeroconf, service_type, name))
         self._pending.add(task)
         task.add_done_callback(self._pending.discard)
@@ -133,6 +140,7 @@ class Browse:
             self.left_out += 1
             return
         self.types.add(service_type)
+        self._news = asyncio.get_running_loop().time()
         # What stops the browse stops this one, too: then there is nothing left to begin.
         with contextlib.suppress(BadTypeInNameException, NotRunningException):
             self._browsers.append(self._browse([service_type]))
