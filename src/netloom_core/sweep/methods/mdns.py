@@ -15,6 +15,7 @@ from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
 
 BROWSE_S = 3.0
+LOOK_S = 0.25
 QUIET_S, LONGER_S = 1.2, 3.0  # while something new still comes it goes on, but no longer than that
 RESOLVE_MS = 1500
 MAX_SERVICES = 4096
@@ -74,6 +75,7 @@ class Browse:
         self._found: list[AsyncServiceInfo] = []
         self.types = set(types)
         self.left_out = 0
+        self.mute = 0
         self._news = 0.0
         self._listed: dict[tuple[str, str], list[str]] = {}
         self._zeroconf = _opened(home)
@@ -105,9 +107,10 @@ class Browse:
         try:
             await asyncio.sleep(BROWSE_S)
             loop = asyncio.get_running_loop()
-            until = loop.time() + LONGER_S
-            while loop.time() < min(self._news + QUIET_S, until):
-                await asyncio.sleep(QUIET_S / 4)
+            for _ in range(round(LONGER_S / LOOK_S)):
+                if loop.time() - self._news > QUIET_S and not self._pending:
+                    break
+                await asyncio.sleep(LOOK_S)
             await asyncio.gather(*self._pending, return_exceptions=True)
         finally:
             for task in self._pending:
@@ -149,7 +152,10 @@ class Browse:
         info = AsyncServiceInfo(service_type, name)
         if self.looks:
             await self.looks[0].pace.take(2)
-        if await info.async_request(zeroconf, RESOLVE_MS):
+        told = await info.async_request(zeroconf, RESOLVE_MS) or await info.async_request(zeroconf, RESOLVE_MS)
+        if not told:
+            self.mute += 1
+        else:
             self._found.append(info)
             for look in self.looks:
                 self._tell(look, info)
@@ -172,6 +178,8 @@ class Browse:
                 listed = clean(" ".join(dict.fromkeys(services)), MAX_LISTED)
                 look.sight(address, MdnsBrowse.name, services=listed, services_count=str(len(services)),
                            **look.outside(address))  # fmt: skip
+        if self.mute:
+            look.note(f"{self.mute} services were told of and did not say where they are.")
         if self.left_out:
             look.note(f"{self.left_out} more service types were told of than are browsed ({MAX_TYPES}).")
 
