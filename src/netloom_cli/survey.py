@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Annotated, Any
 
 import typer
@@ -60,6 +61,64 @@ def line_add(
         body |= {"kind": "serial", "path": serial, "speed": speed, "protocol": protocol, "parity": parity}
     made = call("POST", "/api/lines", body)
     give({"line": made}) if context.json else note(f"Added line {made['name']}.")
+
+
+@line_app.command("access")
+def line_access(
+    line: str,
+    community: Annotated[
+        list[str] | None, typer.Option(help="an SNMP community; `-` reads it from standard input")
+    ] = None,
+    snmp_user: Annotated[str, typer.Option(help="an SNMPv3 user; its keys are asked for")] = "",
+    auth: Annotated[str, typer.Option(help="MD5, SHA or SHA-256; empty for none")] = "SHA-256",
+    priv: Annotated[str, typer.Option(help="AES; empty for none")] = "AES",
+    onvif_user: Annotated[
+        str, typer.Option(help="an ONVIF user of the line's cameras; its password is asked for")
+    ] = "",
+    forget: Annotated[bool, typer.Option("--forget", help="back to the usual community and no logins")] = False,
+) -> None:
+    """How sweeps may ask on a line. Without options: what is kept, never a secret.
+
+    Each kind that is given replaces what is kept of that kind. Keys and passwords are asked for, or read from
+    standard input, one a line, when that is no terminal.
+    """
+    found = next((one for one in call("GET", "/api/lines") if line in (one["id"], one["name"])), None)
+    if found is None:
+        fail("not-found", f"There is no line {line}.", "`lines` lists them.")
+    path = f"/api/lines/{quoted(found['id'])}/access"
+    body: dict[str, Any] = {}
+    if community:
+        body["communities"] = [asked("Community") if one == "-" else one for one in community]
+    if snmp_user:
+        keys = {
+            "auth_key": asked("Authentication key") if auth else "",
+            "priv_key": asked("Privacy key") if priv else "",
+        }
+        body["users"] = [{"name": snmp_user, "auth": auth, "priv": priv, **keys}]
+    if onvif_user:
+        body["onvif"] = [{"name": onvif_user, "password": asked("ONVIF password")}]
+    if forget:
+        call("DELETE", path)
+    if body:
+        call("PUT", path, body)
+    kept = next(one for one in call("GET", "/api/lines") if one["id"] == found["id"])["access"]
+    if context.json:
+        give({"line": found["name"], "access": kept})
+        return
+    count = kept["communities"]
+    say(f"{found['name']}: {f'{count} communities' if count else 'the usual community'}")
+    for title, users in (("SNMPv3", kept["users"]), ("ONVIF", kept["onvif"])):
+        say(f"{title} users: {', '.join(users) or 'none'}")
+
+
+def asked(what: str) -> str:
+    """A secret, which is never in the words of a command: other users of the computer can see those."""
+    if sys.stdin.isatty():
+        return str(typer.prompt(what, hide_input=True))
+    given = sys.stdin.readline().rstrip("\n")
+    if not given:
+        fail("words", f"{what} is missing on standard input.", "Give one line for each, in the order of the options.")
+    return given
 
 
 def sweep(lines: Annotated[list[str] | None, typer.Argument(help="lines; all when none is named")] = None) -> None:

@@ -65,9 +65,13 @@ class Refusals:
 
 @dataclass(frozen=True)
 class Access:
-    """`logins` are those of the devices on record, by the address where they should be."""
+    """`logins` are those of the devices on record, by the address where they should be.
+
+    `onvif` are users that a person gave for the cameras of the whole line.
+    """
 
     communities: tuple[str, ...] = (USUAL_COMMUNITY,)
     snmp_users: tuple[SnmpUser, ...] = ()
+    onvif: tuple[Credentials, ...] = field(default=(), repr=False)
     logins: dict[str, Login] = field(default_factory=dict, repr=False)
     refusals: Refusals = field(default_factory=Refusals, repr=False)

@@ -413,10 +413,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description How sweeps may ask by SNMP on this line. It can be replaced, never read. */
+        /** @description How sweeps may ask on this line, by SNMP and ONVIF. It can be replaced, never read. */
         put: operations["lines_access_update"];
         post?: never;
-        delete?: never;
+        /** @description Back to the usual community and no logins. */
+        delete: operations["lines_access_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -840,9 +841,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Each kind that is given replaces what is kept of that kind; the others stay. */
         AccessRequest: {
-            communities: string[];
+            communities?: string[];
             users?: components["schemas"]["SnmpUserRequest"][];
+            onvif?: components["schemas"]["OnvifUserRequest"][];
         };
         AddressesRequest: {
             assignments: components["schemas"]["AssignmentRequest"][];
@@ -1080,6 +1083,7 @@ export interface components {
         LineAccess: {
             communities: number;
             users: string[];
+            onvif: string[];
         };
         Link: {
             path: string;
@@ -1155,6 +1159,10 @@ export interface components {
             device: string;
             path: string;
             value: unknown;
+        };
+        OnvifUserRequest: {
+            name: string;
+            password: string;
         };
         /** @description A device, or a serial line. User and password are for SSH, are used once and not kept. */
         OpenRequest: {
@@ -1546,6 +1554,13 @@ export interface components {
             has_credentials: boolean;
             mode_note: string;
             keys: string[];
+            ways: {
+                [key: string]: string[];
+            };
+            shared: {
+                [key: string]: string;
+            };
+            switch: string;
             apart: string[];
             console: components["schemas"]["ConsoleOffer"] | null;
             facts: {
@@ -2667,11 +2682,40 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["AccessRequest"];
             };
         };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_access_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No response body */
             204: {

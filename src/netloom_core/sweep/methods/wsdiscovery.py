@@ -19,6 +19,7 @@ LISTEN_S = 3.0
 ANSWER_S = 2.0
 ASK_PACKETS = 8
 MAX_ENDPOINTS = 1024
+MAX_LOGINS = 3  # tried at one camera in one sweep: many lock after five
 CLOCK_OFF_S = 60.0  # from here on a clock is worth a word: recordings and certificates go by it
 SOAP = (("content-type", "application/soap+xml; charset=utf-8"),)
 
@@ -97,8 +98,8 @@ async def metadata(look: Look, address: str, url: str, endpoint: str) -> dict[st
 async def device_information(
     look: Look, address: str, url: str, login: Credentials | None, told: dict[str, str]
 ) -> dict[str, str]:
-    """The clock, then GetDeviceInformation: without a user, then with the device's own login or its model's of the
-    factory, by the device's own time.
+    """The clock, then GetDeviceInformation: without a user, then with the device's own login those of the line, or its
+    model's of the factory, by the device's own time.
 
     `told` are facts by which its model is known; a stranger is never told what opens another maker's devices.
     """
@@ -106,7 +107,7 @@ async def device_information(
     if place is None:
         return {}
     logins: list[Credentials | None] = [None]
-    logins += [login] if login else factory_login(look, told)
+    logins += [login] if login else [*look.access.onvif, *factory_login(look, told)][:MAX_LOGINS]
     link = HttpLink(look.line.source, address, place[0], timeout=ANSWER_S)
     facts: dict[str, str] = {}
     refused = False

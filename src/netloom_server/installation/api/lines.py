@@ -84,10 +84,19 @@ class LineView(APIView):
 class LineAccessView(APIView):
     @extend_schema(request=survey.AccessSerializer, responses={204: None})
     def put(self, request: Request, ident: str) -> Response:
-        """How sweeps may ask by SNMP on this line. It can be replaced, never read."""
+        """How sweeps may ask on this line, by SNMP and ONVIF. It can be replaced, never read."""
         line = find_line(ident)
         data = checked(survey.AccessSerializer, request)
-        access.keep(line, data["communities"], [dict(user) for user in data["users"]])
+        logins = {kind: [dict(o) if isinstance(o, dict) else o for o in given] for kind, given in data.items()}
+        access.keep(line, **logins)
+        engine().events.put("lines", {"line": line.id})
+        return Response(status=204)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, ident: str) -> Response:
+        """Back to the usual community and no logins."""
+        line = find_line(ident)
+        access.forget(line)
         engine().events.put("lines", {"line": line.id})
         return Response(status=204)
 

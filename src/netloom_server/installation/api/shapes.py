@@ -34,6 +34,7 @@ class MethodSerializer(Form):
 class LineAccessSerializer(Form):
     communities = serializers.IntegerField()
     users = serializers.ListField(child=serializers.CharField())
+    onvif = serializers.ListField(child=serializers.CharField())
 
 
 class LineSerializer(Form):
@@ -234,6 +235,9 @@ class WholeDeviceSerializer(DeviceSerializer):
     has_credentials = serializers.BooleanField()
     mode_note = serializers.CharField()
     keys = serializers.ListField(child=serializers.CharField())
+    ways = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))
+    shared = serializers.DictField(child=serializers.CharField())
+    switch = serializers.CharField()
     apart = serializers.ListField(child=serializers.CharField())
     console = ConsoleOfferSerializer(allow_null=True)
     facts = serializers.DictField(child=serializers.CharField())

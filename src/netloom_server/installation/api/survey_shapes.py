@@ -32,9 +32,17 @@ class SnmpUserSerializer(Form):
         return attrs
 
 
+class OnvifUserSerializer(Form):
+    name = serializers.CharField(max_length=64)
+    password = serializers.CharField(max_length=200, trim_whitespace=False)
+
+
 class AccessSerializer(Form):
-    communities = serializers.ListField(child=serializers.CharField(max_length=60), max_length=4)
-    users = SnmpUserSerializer(many=True, required=False, default=list)
+    """Each kind that is given replaces what is kept of that kind; the others stay."""
+
+    communities = serializers.ListField(child=serializers.CharField(max_length=60), max_length=4, required=False)
+    users = SnmpUserSerializer(many=True, required=False, max_length=4)  # type: ignore[call-arg]
+    onvif = OnvifUserSerializer(many=True, required=False, max_length=2)  # type: ignore[call-arg]
 
 
 class PortSerializer(Form):

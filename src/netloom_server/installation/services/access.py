@@ -37,6 +37,7 @@ def of_line(line: Line, library: Library | None = None) -> Access:
     return Access(
         communities=tuple(data.get("communities") or (USUAL_COMMUNITY,)),
         snmp_users=tuple(SnmpUser(**user) for user in data.get("users", [])),
+        onvif=tuple(Credentials(one["name"], one["password"]) for one in data.get("onvif", [])),
         logins=logins,
         refusals=Refusals(
             dict(RefusedLogin.objects.filter(line=line).values_list("mark", "count")), settings.SECRET_KEY.encode()
@@ -44,18 +45,35 @@ def of_line(line: Line, library: Library | None = None) -> Access:
     )
 
 
-def keep(line: Line, communities: list[str], users: list[dict[str, str]]) -> None:
-    secret = seal(orjson.dumps({"communities": communities, "users": users}).decode())
-    LineAccess.objects.update_or_create(line=line, defaults={"secret": secret})
+def keep(line: Line, **logins: list[Any]) -> None:
+    """Replaces those kinds that are named (communities, users, onvif); the others stay as they are.
+
+    Raises KeyLost when what is kept cannot be read, and would be lost by it.
+    """
+    kept = LineAccess.objects.filter(line=line).first()
+    data: dict[str, Any] = orjson.loads(unseal(bytes(kept.secret))) if kept else {}
+    data |= logins
+    LineAccess.objects.update_or_create(line=line, defaults={"secret": seal(orjson.dumps(data).decode())})
+    # A person gave them: they may be tried, whatever was refused before.
+    RefusedLogin.objects.filter(line=line).delete()
+
+
+def forget(line: Line) -> None:
+    """Back to the usual community and no logins."""
+    LineAccess.objects.filter(line=line).delete()
 
 
 def shown(line: Line) -> dict[str, Any]:
     """What may be shown of it: how many communities, names of users. Never a secret."""
     if getattr(line, "access", None) is None:
-        return {"communities": 0, "users": []}
+        return {"communities": 0, "users": [], "onvif": []}
     access = of_line(line)
     usual = access.communities == (USUAL_COMMUNITY,)
-    return {"communities": 0 if usual else len(access.communities), "users": [user.name for user in access.snmp_users]}
+    return {
+        "communities": 0 if usual else len(access.communities),
+        "users": [user.name for user in access.snmp_users],
+        "onvif": [one.user for one in access.onvif],
+    }
 
 
 def keep_refusals(line: str, refusals: Refusals) -> None:

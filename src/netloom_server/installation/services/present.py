@@ -154,6 +154,9 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "has_credentials": hasattr(device, "credential"),
         "mode_note": next((m.note for m in profile.modes if m.name == device.facts.get("mode")), "") if profile else "",
         "keys": device.keys or ([device.identity_key] if device.identity_key else []),
+        "ways": device.ways,
+        "shared": device.shared,
+        "switch": _plugged_in(device),
         "apart": device.apart,
         "console": console_of(device, profile),
         "facts": device.facts,
@@ -170,6 +173,15 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
             for sighting in device.sightings.select_related("line").order_by("-id")[:SIGHTINGS_SHOWN]
         ],
     }
+
+
+def _plugged_in(device: Device) -> str:
+    """The port of a switch behind which it was last seen, in words; empty when no switch told."""
+    port, address = (device.switch or {}).get("port", ""), (device.switch or {}).get("address", "")
+    if not port or not address:
+        return ""
+    switch = Device.objects.filter(address=address).exclude(id=device.id).first()
+    return f"port {port} of {switch.name if switch else 'the switch at ' + address}"
 
 
 def _point_label(running: dict[str, Any], point: str, label: str) -> str:

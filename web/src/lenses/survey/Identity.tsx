@@ -62,9 +62,28 @@ export function Identity({ device, devices }: { device: WholeDevice; devices: De
             <dt className="text-soft">{worded(key)[0]}</dt>
             <dd>
               <Mono>{worded(key)[1]}</Mono>
+              {device.ways[key] && <span className="text-soft"> by {device.ways[key].join(", ")}</span>}
+              {device.shared[key] && <span className="block text-madder">Names nobody here: {device.shared[key]}.</span>}
             </dd>
           </div>
         ))}
+        {Object.entries(device.shared)
+          .filter(([key]) => !device.keys.includes(key))
+          .map(([key, why]) => (
+            <div key={key} className="contents">
+              <dt className="text-soft">{worded(key)[0]}</dt>
+              <dd>
+                <Mono>{worded(key)[1]}</Mono>
+                <span className="block text-madder">Names nobody here: {why}.</span>
+              </dd>
+            </div>
+          ))}
+        {device.switch && (
+          <>
+            <dt className="text-soft">Plugged in at</dt>
+            <dd>{device.switch}</dd>
+          </>
+        )}
         {!device.keys.length && (
           <>
             <dt className="text-soft">Known by</dt>

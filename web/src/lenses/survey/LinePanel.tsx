@@ -53,7 +53,7 @@ export function LinePanel({ line }: { line: Line }) {
   );
 }
 
-const STATES: Record<string, string> = { done: "", failed: "failed", stopped: "stopped", running: "going on" };
+const STATES: Record<string, string> = { done: "", cut: "cut off", failed: "failed", stopped: "stopped", running: "going on" };
 
 function Methods({ line }: { line: Line }) {
   const progress = useStore(live, (l) => (l.going ? l.progress[line.id] : undefined));
@@ -112,7 +112,7 @@ function Methods({ line }: { line: Line }) {
 type Access = Schemas["AccessRequest"];
 type SnmpUser = NonNullable<Access["users"]>[number];
 
-/** How sweeps may ask by SNMP; what is kept is never shown again. */
+/** How sweeps may ask by SNMP and ONVIF; what is kept is never shown again. What is left empty stays as it is. */
 function Access({ line }: { line: Line }) {
   const [open, setOpen] = useState(false);
   const save = useChange(
@@ -123,18 +123,25 @@ function Access({ line }: { line: Line }) {
     event.preventDefault();
     const form = Object.fromEntries(new FormData(event.currentTarget)) as Record<string, string>;
     const communities = form.communities.split(/[\s,]+/).filter(Boolean);
-    const users: SnmpUser[] = form.user
-      ? [{ name: form.user, auth: form.auth as SnmpUser["auth"], auth_key: form.auth_key, priv: form.priv as SnmpUser["priv"], priv_key: form.priv_key }]
-      : [];
-    save.mutate({ communities, users });
+    const body: Access = {};
+    if (communities.length) body.communities = communities;
+    if (form.user)
+      body.users = [{ name: form.user, auth: form.auth as SnmpUser["auth"], auth_key: form.auth_key, priv: form.priv as SnmpUser["priv"], priv_key: form.priv_key }];
+    if (form.onvif) body.onvif = [{ name: form.onvif, password: form.onvif_password }];
+    save.mutate(body);
   }
-  const { communities, users } = line.access;
+  const forget = useChange(
+    () => got(api.DELETE("/api/lines/{ident}/access", { params: { path: { ident: line.id } } })),
+    () => setOpen(false),
+  );
+  const { communities, users, onvif } = line.access;
   return (
     <>
-      <Heading aside={<Button look="bare" onClick={() => setOpen(!open)}>{open ? "Leave it" : "Replace"}</Button>}>SNMP access</Heading>
+      <Heading aside={<Button look="bare" onClick={() => setOpen(!open)}>{open ? "Leave it" : "Replace"}</Button>}>SNMP and ONVIF access</Heading>
       <p className="text-[12.5px] text-soft">
         {communities ? plural(communities, "community", "communities") : "The usual community"}
-        {users.length > 0 && `; SNMPv3 as ${users.join(", ")}`}. It is kept encrypted and only asked with.
+        {users.length > 0 && `; SNMPv3 as ${users.join(", ")}`}
+        {onvif.length > 0 && `; ONVIF as ${onvif.join(", ")}`}. It is kept encrypted and only asked with.
       </p>
       {open && (
         <form onSubmit={keep} className="mt-2 flex flex-wrap items-end gap-2">
@@ -165,8 +172,17 @@ function Access({ line }: { line: Line }) {
           <Labelled label="Its key">
             <Input name="priv_key" type="password" autoComplete="new-password" className="w-32" />
           </Labelled>
+          <Labelled label="ONVIF user">
+            <Input name="onvif" autoComplete="off" className="w-32" />
+          </Labelled>
+          <Labelled label="Its password">
+            <Input name="onvif_password" type="password" autoComplete="new-password" className="w-32" />
+          </Labelled>
           <Button type="submit" disabled={save.isPending}>
             Keep this access
+          </Button>
+          <Button type="button" look="bare" disabled={forget.isPending} onClick={() => forget.mutate()}>
+            Back to the usual community
           </Button>
         </form>
       )}
