@@ -17,6 +17,7 @@ import h11
 
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Unproven
 from netloom_core.links import tcp
+from netloom_core.links.talk import readable
 
 MAX_HEADERS = 16_384
 MAX_BODY = 2_000_000  # bytes of a reply; a device that talks on is cut off
@@ -36,6 +37,7 @@ class HttpLink:
     ) -> None:
         self._source, self._host, self._port, self._timeout = source, host, port, timeout
         self._sock = sock
+        self._until, self._over = 0.0, True
         self._talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
         self.connection = 0  # counts connections, so that one can tell whether it is still the same
         self._hung_up_at = -math.inf  # when the device ended a connection after its answer, as HTTP/1.0 ones do
@@ -74,10 +76,10 @@ class HttpLink:
         """
         self._only_on(proven)
         sock = await self._connected()
+        self._begin(self._timeout)
         try:
-            async with asyncio.timeout(self._timeout):
-                await self._send(sock, method, path, body, headers)
-                status, content = await self._receive(sock)
+            await self._send(sock, method, path, body, headers)
+            status, content = await self._receive(sock)
         except TimeoutError:
             self.close()
             raise self._silent() from None
@@ -97,19 +99,19 @@ class HttpLink:
         For pages that never end, too. Raises what `request` raises when not even a status came.
         """
         sock = await self._connected()
+        self._begin(self._timeout)
         status, parts, size = 0, [], 0
         try:
-            async with asyncio.timeout(self._timeout):
-                await self._send(sock, "GET", path, b"", ())
-                while size < most:
-                    event = await self._event(sock)
-                    if isinstance(event, h11.Response):
-                        status = event.status_code
-                    elif isinstance(event, h11.Data):
-                        parts.append(bytes(event.data))
-                        size += len(event.data)
-                    else:
-                        break
+            await self._send(sock, "GET", path, b"", ())
+            while size < most:
+                event = await self._event(sock)
+                if isinstance(event, h11.Response):
+                    status = event.status_code
+                elif isinstance(event, h11.Data):
+                    parts.append(bytes(event.data))
+                    size += len(event.data)
+                else:
+                    break
         except TimeoutError:
             if not status:
                 raise self._silent() from None
@@ -133,10 +135,11 @@ class HttpLink:
         sock = await self._connected()
         rest = b""
         try:
+            self._begin(QUIET_S)
             await self._send(sock, method, path, b"", headers)
             while True:
-                async with asyncio.timeout(QUIET_S):
-                    event = await self._event(sock)
+                self._begin(QUIET_S)
+                event = await self._event(sock)
                 if isinstance(event, h11.Response) and event.status_code != 200:
                     raise ProtocolError(f"{self._host} does not stream: HTTP {event.status_code}.")
                 if isinstance(event, h11.Data):
@@ -188,7 +191,10 @@ class HttpLink:
                 f"What {self._host} gave us cannot be said in HTTP: {error}.", outcome="not_sent"
             ) from error
         try:
-            await asyncio.get_running_loop().sock_sendall(sock, data)
+            async with asyncio.timeout(self._timeout):
+                await asyncio.get_running_loop().sock_sendall(sock, data)
+        except TimeoutError:
+            raise
         except OSError as error:
             raise self._silent() from error
 
@@ -209,11 +215,9 @@ class HttpLink:
                 raise self._silent()
 
     async def _event(self, sock: socket.socket) -> h11.Event:
-        loop = asyncio.get_running_loop()
         try:
             while (event := self._talk.next_event()) is h11.NEED_DATA:
-                data = await loop.sock_recv(sock, RECEIVE_BYTES)
-                await asyncio.sleep(0)  # whoever sends without a pause takes no time from the others
+                data = await self._taken(sock)
                 if not data and self._talk.their_state is h11.SEND_RESPONSE:
                     raise self._silent()
                 self._talk.receive_data(data)
@@ -226,6 +230,27 @@ class HttpLink:
         if not isinstance(event, h11.Event | h11.ConnectionClosed):
             raise ProtocolError(f"{self._host} switches to another protocol.")
         return event
+
+    def _begin(self, seconds: float) -> None:
+        """From here on so much time for all that is waited for, whatever comes."""
+        self._until, self._over = asyncio.get_running_loop().time() + seconds, False
+
+    async def _taken(self, sock: socket.socket) -> bytes:
+        """What came. At the end of the time what is there already still counts, once: this computer may be late.
+
+        Raises TimeoutError.
+        """
+        loop = asyncio.get_running_loop()
+        await asyncio.sleep(0)  # whoever sends without a pause takes no time from the others
+        while not self._over:
+            left = self._until - loop.time()
+            self._over = left <= 0
+            try:
+                return sock.recv(RECEIVE_BYTES)
+            except (BlockingIOError, InterruptedError):
+                if not self._over:
+                    await readable(sock, left)
+        raise TimeoutError
 
     def _silent(self) -> NoAnswer:
         return NoAnswer(

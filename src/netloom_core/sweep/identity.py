@@ -26,7 +26,7 @@ from netloom_core.model.line import address_key
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import BY_IPV6, Finding, Known, Place
-from netloom_core.sweep.worth import weigh
+from netloom_core.sweep.worth import ARP, weigh
 
 # Whose facts and whose address count when several methods tell: what answered us there
 # itself comes before what was announced or seen by somebody else.
@@ -205,10 +205,9 @@ def _join_spot(fusion: _Fusion, numbers: Sequence[int]) -> None:
     named.sort(key=lambda n: not fusion.clusters[n].serials)
     heads: list[int] = []
     for number in named:
-        mine = _macs(fusion.clusters[fusion.find(number)])
         for head in heads:
-            theirs = _macs(fusion.clusters[fusion.find(head)])
-            if (not mine or not theirs or mine & theirs) and fusion.join(head, number):
+            one, other = fusion.clusters[fusion.find(head)], fusion.clusters[fusion.find(number)]
+            if not _other_mac(one, other) and fusion.join(head, number):
                 break
         else:
             heads.append(number)
@@ -218,8 +217,22 @@ def _join_spot(fusion: _Fusion, numbers: Sequence[int]) -> None:
                 break
 
 
-def _macs(cluster: _Cluster) -> set[str]:
-    return {key for key in cluster.keys if key.startswith("mac:")}
+def _other_mac(one: _Cluster, other: _Cluster) -> bool:
+    """Whether ARP shows another MAC address of each; without ARP, whether each tells another one.
+
+    What one tells of itself may be that of another of its ports.
+    """
+    for only_arp in (True, False):
+        mine, theirs = _macs(one, only_arp), _macs(other, only_arp)
+        if mine and theirs:
+            return mine.isdisjoint(theirs)
+        if only_arp and (mine or theirs):
+            return False
+    return False
+
+
+def _macs(cluster: _Cluster, only_arp: bool) -> set[str]:
+    return {key for key, ways in cluster.keys.items() if key.startswith("mac:") and (ARP in ways or not only_arp)}
 
 
 def _findings(fusion: _Fusion, records: list[Known], library: Library) -> list[Finding]:

@@ -19,6 +19,7 @@ from netloom_core.sweep.base import Look, Method
 
 AT_ONCE = 256  # connections being opened; more gains little and worries small switches
 HOSTS_AT_ONCE = 128
+GREETINGS_AT_ONCE = 48  # more talks at once would make this computer late for all of them
 CONNECT_S = 1.0
 CROWDED_S = 0.25  # before a connection is tried again that this computer had no room for
 CROWDED_TRIES = 8
@@ -68,6 +69,7 @@ class Scan:
     def __init__(self, look: Look, everywhere: list[int], general: list[int]) -> None:
         self._look, self._everywhere, self._general = look, everywhere, general
         self._opening = asyncio.Semaphore(AT_ONCE)
+        self._greeting = asyncio.Semaphore(GREETINGS_AT_ONCE)
         self._refused: set[str] = set()
         self._with_general: set[str] = set()
         self._left_out: set[str] = set()
@@ -124,7 +126,8 @@ class Scan:
             look.answered.add(host)
             with contextlib.closing(answer):
                 look.sight(host, ConnectScan.name, ports=str(port))
-                await self._greet(host, port, answer)
+                async with self._greeting:
+                    await self._greet(host, port, answer)
         self._count += 1
         if self._count % REPORT_EVERY == 0:
             look.progress(self._count, self._total)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import socket
-from collections.abc import Iterable
+from collections.abc import Sequence
 
 from netloom_core.errors import NoAnswer, ProtocolError
 from netloom_core.links.talk import Talk
@@ -23,8 +23,10 @@ ANSWER_S = 1.5
 TALK_S = 7.5  # in all; a greeting has not more
 UNITS_S = 6.0  # for the scan of units; what is not asked by then is told
 UNIT_S = 1.2  # until a unit's place in the queue is given to another; a later answer counts all the same
+ALONE_S = 0.4
 AT_ONCE = 8  # questions under way: the guide lets servers take 1 to 16
 SELF = 255  # the device itself, messaging guide clause 4.4.2.1
+ABSENT = frozenset({4, 6, *modbus.GATEWAY})  # what servers say for a unit that they do not have
 UNLIKELY = (247, 246)  # whoever answers for these as for itself does not look at unit numbers
 GIVE_UP = 32  # units in a row of whom nothing is heard
 MAX_PARTS = 4
@@ -42,27 +44,47 @@ class ModbusTcp(Method):
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
         talk = Exchange(Talk(sock, TALK_S))
-        first_answers, _ = await talk.scan([SELF, *UNLIKELY], ANSWER_S)
-        own = first_answers.get(SELF)
-        if own is not None:
-            await tell(look, talk, address, SELF, own, port)
-        if own is not None and all((o := first_answers.get(u)) is not None and _same(o, own) for u in UNLIKELY):
-            return  # it does not look at unit numbers: there is nobody behind it
+        own = (await talk.scan([SELF, *UNLIKELY], modbus.identify(), ANSWER_S))[0]
+        if SELF in own:
+            await tell(look, talk, address, SELF, own[SELF], port)
+        question, nobody = modbus.identify(), frozenset(modbus.GATEWAY)
+        if _alike(own):
+            # It identifies itself for every number. What a unit has in its registers is only that unit's.
+            question = modbus.read_holding(0, 1)
+            registers = (await talk.scan([SELF, *UNLIKELY], question, ANSWER_S))[0]
+            nobody |= {registers[unit].exception for unit in UNLIKELY if unit in registers} & ABSENT
+            if any(unit in registers and registers[unit].exception not in nobody for unit in UNLIKELY):
+                return  # it does not look at unit numbers: there is nobody behind it
+        await self._behind(look, talk, address, port, question, nobody)
+
+    async def _behind(
+        self, look: Look, talk: Exchange, address: str, port: int, question: bytes, nobody: frozenset[int]
+    ) -> None:
+        """Asks each unit; `nobody` are the exceptions with which it answers for one that is not there."""
         first = [int(a.rpartition(UNIT_MARK)[2]) for a, _ in look.expected if a.startswith(address + UNIT_MARK)]
-        order = dict.fromkeys([*first, *range(modbus.MIN_UNIT, modbus.MAX_UNIT + 1)])
-        answers, asked = await talk.scan(list(order), UNITS_S)
-        if not answers and own is None:
-            return
-        there = {unit: a for unit, a in answers.items() if a.exception not in modbus.GATEWAY}
-        if own is not None and len(there) > MAX_UNITS_TOLD and all(_same(a, own) for a in there.values()):
+        order = list(dict.fromkeys([*first, *range(modbus.MIN_UNIT, modbus.MAX_UNIT + 1)]))
+        answers, asked = await talk.scan(order, question, UNITS_S)
+        there = {unit: a for unit, a in answers.items() if a.exception not in nobody}
+        if not talk.heard:
             return
         if asked < len(order):
             look.note(f"{address}: {asked} of {len(order)} unit numbers were asked in {UNITS_S:g} s.")
-        if (there and any(a.exception in modbus.GATEWAY for a in answers.values())) or (own is None and there):
-            units = " ".join(map(str, sorted(there)))
-            look.sight(address, self.name, ports=str(port), gateway="Modbus", units=units)
-        for unit, answer in sorted(there.items())[:MAX_UNITS_TOLD]:
+        if not there or len(there) > MAX_UNITS_TOLD:  # nobody, or one that answers for all in a way of its own
+            return
+        units = " ".join(map(str, sorted(there)))
+        look.sight(address, self.name, ports=str(port), gateway="Modbus", units=units)
+        for unit, answer in sorted(there.items()):
+            if question != modbus.identify():
+                answer = await talk.ask(unit, modbus.identify()) or answer
             await tell(look, talk, f"{address}{UNIT_MARK}{unit}", unit, answer, port)
+
+
+def _alike(answers: dict[int, modbus.Answer]) -> bool:
+    """Whether every number got the same answer, and it is not that nobody is there."""
+    if len(answers) < 1 + len(UNLIKELY) or any(answer.exception in modbus.GATEWAY for answer in answers.values()):
+        return False
+    own = answers[SELF]
+    return all(_same(answers[unit], own) for unit in UNLIKELY)
 
 
 def _same(one: modbus.Answer, other: modbus.Answer) -> bool:
@@ -79,7 +101,8 @@ async def tell(look: Look, talk: Exchange, address: str, unit: int, answer: modb
             what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
             look.sight(address, ModbusTcp.name, ports=str(port), refused=f"identification: {what}", **facts)
             return
-        facts |= await talk.identification(unit, answer)
+        if answer.function == modbus.ENCAPSULATED:
+            facts |= await talk.identification(unit, answer)
         if reach := reach_of(look.library, facts):
             request = modbus.read_holding(reach.serial_register or 0, reach.serial_count)
             serial = await talk.ask(unit, request)
@@ -136,23 +159,37 @@ class Exchange:
             facts = {**modbus.identification(answer), **facts}
         return facts
 
-    async def scan(self, units: Iterable[int], seconds: float) -> tuple[dict[int, modbus.Answer], int]:
-        """(answers by unit, how many were asked), several at once; ends early when the peer breaks off."""
-        loop = asyncio.get_running_loop()
-        until = loop.time() + seconds
-        waiting: dict[int, float] = {}
+    async def scan(self, units: Sequence[int], question: bytes, seconds: float) -> tuple[dict[int, modbus.Answer], int]:
+        """(answers by unit, how many were asked), several at once; then the mute ones again, one by one.
+
+        Some servers lose questions that come together. Ends early when the peer breaks off.
+        """
+        until = asyncio.get_running_loop().time() + seconds
         answers: dict[int, modbus.Answer] = {}
-        left, asked = iter(units), 0
-        more = True
-        while (more or waiting) and loop.time() < until and not self._talk.closed:
+        asked = await self._together(units, question, until, answers, AT_ONCE, UNIT_S)
+        mute = [unit for unit in units[:asked] if unit not in answers]
+        if self.heard:
+            await self._together(mute, question, until, answers, 1, ALONE_S)
+        return answers, asked
+
+    async def _together(
+        self,
+        units: Sequence[int],
+        question: bytes,
+        until: float,
+        answers: dict[int, modbus.Answer],
+        at_once: int,
+        patience: float,
+    ) -> int:
+        """How many were asked; what comes for any of them is put into `answers`."""
+        loop = asyncio.get_running_loop()
+        waiting: dict[int, float] = {}
+        left, asked = list(reversed(units)), 0
+        while (left or waiting) and loop.time() < until and not self._talk.closed:
             if asked >= GIVE_UP and not waiting and not self.heard:
                 break
-            while more and len(waiting) < AT_ONCE:
-                unit = next(left, None)
-                if unit is None:
-                    more = False
-                    break
-                waiting[await self._say(unit, modbus.identify())] = loop.time() + UNIT_S
+            while left and len(waiting) < at_once:
+                waiting[await self._say(left.pop(), question)] = loop.time() + patience
                 asked += 1
             try:
                 number, answer = await self._hear(min(until, *waiting.values()) - loop.time())
@@ -163,7 +200,7 @@ class Exchange:
                 break
             waiting.pop(number, None)
             answers[self._asked[number]] = answer
-        return answers, asked
+        return asked
 
     async def _say(self, unit: int, pdu: bytes) -> int:
         number, self._next = self._next, self._next + 1
