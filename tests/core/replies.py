@@ -6,9 +6,13 @@ import random
 from collections.abc import Callable, Iterator
 from typing import Any
 
+from netloom_core.links import neighbours
 from netloom_core.protocols import (
+    arp,
     artnet,
     certificate,
+    dhcp,
+    dpws,
     icmp,
     modbus,
     onvif,
@@ -19,6 +23,7 @@ from netloom_core.protocols import (
     telnet,
     wsdiscovery,
 )
+from netloom_core.protocols.osdp import frames, messages
 from netloom_core.sweep.methods.banners import parse_ssh
 
 UUID = "6f1c9a5e-0b77-5d3e-9a44-0a4e4c000001"
@@ -94,6 +99,38 @@ def _icmp(data: bytes) -> None:
 
 
 SYSTEM = snmp_response([(oid, snmp.V2C.OctetString("Switch")) for oid in (snmp.SYS_DESCR, snmp.SYS_NAME)])
+CLOCK = (
+    b'<s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope"><s:Body><GetSystemDateAndTimeResponse xmlns="'
+    b'http://www.onvif.org/ver10/device/wsdl"><SystemDateAndTime><UTCDateTime><Time><Hour>3</Hour><Minute>4</Minute>'
+    b"<Second>5</Second></Time><Date><Year>2026</Year><Month>11</Month><Day>26</Day></Date></UTCDateTime>"
+    b"</SystemDateAndTime></GetSystemDateAndTimeResponse></s:Body></s:Envelope>"
+)
+METADATA = (
+    b'<s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope"><s:Body><Metadata><MetadataSection><ThisModel>'
+    b"<Manufacturer>Farrow</Manufacturer><ModelName>G40</ModelName></ThisModel></MetadataSection><MetadataSection>"
+    b"<ThisDevice><FriendlyName>Gate</FriendlyName><SerialNumber>FS-1</SerialNumber></ThisDevice></MetadataSection>"
+    b"</Metadata></s:Body></s:Envelope>"
+)
+OFFER = bytearray(dhcp.question(dhcp.DISCOVER, 7, bytes(6))[:240])
+OFFER[0], OFFER[16:20] = dhcp.BOOTREPLY, bytes((10, 77, 0, 100))
+OFFER += bytes(
+    (53, 1, dhcp.OFFER, 54, 4, 10, 77, 0, 2, 1, 4, 255, 255, 255, 0, 3, 4, 10, 77, 0, 1, 51, 4, 0, 0, 14, 16, 255)
+)
+ENTRY = (
+    neighbours.MESSAGE.pack(2, 3, neighbours.REACHABLE, 0, 1)
+    + neighbours.ATTRIBUTE.pack(8, neighbours.NDA_DST) + bytes((10, 77, 0, 9))
+    + neighbours.ATTRIBUTE.pack(10, neighbours.NDA_LLADDR) + bytes.fromhex("0050c2000001") + bytes(2)
+    + neighbours.ATTRIBUTE.pack(20, neighbours.NDA_CACHEINFO) + bytes(16)
+)  # fmt: skip
+UNIT = messages.PdId("0A4E4C", 2, 1, 0x00B70E21, "2.4.1")
+
+
+def _tables(data: bytes) -> object:
+    """What is made of the rows of a response, whatever they are."""
+    rows = [(oid, value) for oid, value in snmp.parse(data).binds if value is not None]
+    return snmp.forwarding(rows), snmp.mac_facts(rows), snmp.entity_facts(rows, {"serial": rows})
+
+
 DECODERS: dict[str, tuple[Callable[[bytes], Any], bytes]] = {
     "artnet": (artnet.parse_reply, artnet.build_reply(NODE)),
     "sacn": (sacn.parse, sacn.build_discovery(SOURCE)),
@@ -112,6 +149,15 @@ DECODERS: dict[str, tuple[Callable[[bytes], Any], bytes]] = {
     "telnet": (_telnet, bytes((255, 253, 44, 255, 250, 44, 101, 0, 0, 37, 128, 255, 240)) + b"login: "),
     "icmp": (_icmp, bytes(8) + b"netloom-12345678"),
     "certificate": (certificate.parse, self_signed()),
+    "snmp tables": (_tables, SYSTEM),
+    "arp": (arp.parse, arp.request(bytes.fromhex("0a3a24000801"), "10.0.0.1", "10.0.0.9")),
+    "dhcp": (dhcp.parse_answer, bytes(OFFER)),
+    "onvif time": (onvif.parse_system_date_and_time, CLOCK),
+    "dpws": (dpws.parse_metadata, METADATA),
+    "osdp frame": (frames.decode, frames.encode(frames.Frame(1, 0x45, UNIT.pack(), 1, reply=True))),
+    "osdp identity": (messages.PdId.parse, UNIT.pack()),
+    "osdp abilities": (messages.parse_capabilities, bytes((1, 1, 8, 2, 1, 4, 9, 1, 0))),
+    "neighbour entry": (lambda data: neighbours._entry(data, 0, 2), ENTRY),
 }
 
 

@@ -6,6 +6,7 @@ import json
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +28,13 @@ SERVICE = """<?xml version="1.0"?><!DOCTYPE service-group SYSTEM "avahi-service.
 <service-group><name>Scoreboard at gate %d</name><service><type>%s</type><port>%d</port>
 <txt-record>serial=SB-%d</txt-record><txt-record>maker=Farrow</txt-record><txt-record>zone=north</txt-record>
 </service></service-group>"""
+
+
+def until(true: Callable[[], bool], seconds: float = 60) -> None:
+    end = time.monotonic() + seconds
+    while not true():
+        assert time.monotonic() < end, "it did not come to that"
+        time.sleep(0.1)
 
 
 def found_at(result: dict[str, Any], address: str) -> dict[str, Any]:
@@ -116,8 +124,9 @@ def test_service_types_that_no_profile_lists_are_found(wire: Wire, desk: Desk, t
     (tmp_path / "avahi.conf").write_text(CONF)
     start = f"mount --bind {services} /etc/avahi/services && exec {program('avahi-daemon')} --no-drop-root --no-chroot -f {tmp_path}/avahi.conf"  # noqa: E501
     start = f"mount -t tmpfs tmpfs /run && {start}"
-    wire.run(wire.hosts["board"].space, "unshare", "--mount", "sh", "-c", start)
-    time.sleep(2)
+    log = tmp_path / "avahi.log"
+    wire.run(wire.hosts["board"].space, "unshare", "--mount", "sh", "-c", f"{start} 2> {log}")
+    until(lambda: log.exists() and log.read_text().count("successfully established") == 40)
     result = desk.sweep(methods=["neighbour", "mdns"])
     board = found_at(result, "10.77.0.10")
     assert (board["serial"], board["facts"]["maker"]) == ("SB-5000", "Farrow")

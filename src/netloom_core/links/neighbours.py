@@ -71,6 +71,8 @@ def _dump(sock: socket.socket, only: int, family: int) -> list[Neighbour]:
 
 
 def _entry(data: bytes, only: int, family: int) -> Neighbour | None:
+    if len(data) < MESSAGE.size:
+        return None
     of, index, state, _, _ = MESSAGE.unpack_from(data)
     if of != family or (only and index != only):
         return None

@@ -1,0 +1,108 @@
+"""OSDP units of makers that nobody here knows: what the standard alone gives, and what a secure channel keeps back."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+import pytest
+import pytest_asyncio
+
+from netloom_core.bus.owner import Owners
+from netloom_core.clock import SystemClock
+from netloom_core.drivers.osdp import OsdpDriver
+from netloom_core.model.change import Change
+from netloom_core.model.device import Target
+from netloom_core.model.line import Line
+from netloom_core.profiles import standard
+from netloom_core.profiles.load import Library
+from netloom_core.protocols.osdp.constants import Cmd, Rep
+from netloom_core.protocols.osdp.frames import Frame
+from netloom_core.sweep.finding import Finding
+from netloom_core.sweep.methods import osdp_scan
+from netloom_core.sweep.methods.osdp_scan import OsdpScan
+from netloom_core.sweep.sweep import sweep
+from netloom_standins.osdp_line import OsdpLine, OsdpUnit
+from netloom_standins.site import build_units, load_site
+from tests.conftest import ROOT
+
+
+class Bus:
+    def __init__(self, library: Library, unit: OsdpUnit, line: OsdpLine) -> None:
+        self.library, self.unit = library, unit
+        self.line = Line("bus", "Bus", "serial", path=str(line.link), speed=9600, protocol="osdp")
+        self.owners = Owners()
+
+    async def sweep(self) -> Finding:
+        result = await sweep([self.line], [], self.library, self.owners, SystemClock(), methods=[OsdpScan((9600,))])
+        [finding] = result.findings
+        return finding
+
+    def driver(self, finding: Finding) -> OsdpDriver:
+        target = Target("d1", "Box", finding.profile, self.line, finding.address, finding.speed, keys=finding.keys)
+        return OsdpDriver(target, self.library.need(finding.profile), self.owners.serial(self.line))
+
+
+@pytest_asyncio.fixture
+async def bus(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> AsyncIterator[Bus]:
+    """One unit with the inputs and outputs of a module, of a vendor that no profile has."""
+    monkeypatch.setattr(osdp_scan, "MAX_ADDRESS", 4)
+    _, ports = build_units(load_site(ROOT / "tests/sites/first_round.yaml"), library, tmp_path)
+    line: OsdpLine = ports[0]
+    unit = next(one for one in line.units if one.profile.id == "dunmarrow-dm24")
+    osdp = unit.profile.reach.osdp
+    assert osdp is not None
+    strange = osdp.model_copy(update={"vendor": "00AABB", "model_number": 9})
+    unit.profile = unit.profile.model_copy(update={"reach": unit.profile.reach.model_copy(update={"osdp": strange})})
+    unit.address, unit.speed = 2, 9600
+    line.units[:] = [unit]
+    line.start()
+    made = Bus(library, unit, line)
+    yield made
+    made.owners.close()
+    line.stop()
+
+
+async def test_a_unit_of_an_unknown_maker_is_read_driven_and_addressed(bus: Bus) -> None:
+    finding = await bus.sweep()
+    assert (finding.identity.maker, finding.identity.model) == ("vendor 00AABB", "model number 9")
+    assert standard.is_standard(finding.profile)
+    profile = bus.library.need(finding.profile)
+    outputs = [point for point in profile.by_point.values() if point.kind == "relay"]
+    assert len(outputs) == len([p for p in bus.unit.profile.by_point.values() if p.kind == "relay"])
+
+    driver = bus.driver(finding)
+    ident = await driver.identify()
+    assert (ident.maker, ident.serial) == ("vendor 00AABB", finding.identity.serial)
+    driver.trust(driver.connection)
+    assert (await driver.read("running"))["bus"] == {"address": 2, "speed": 9600}
+    assert (await driver.states())["tamper"] == "normal"
+    await driver.drive("relay-1", "on")
+    assert (await driver.states())["relay-1"] == "on"
+    await driver.readdress([Change("/bus/address", 2, 3)])
+    assert bus.unit.address == 3
+    assert (await bus.sweep()).address == "3"
+
+
+async def test_a_unit_that_wants_its_secure_channel_says_so_in_the_scan(
+    bus: Bus, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plain = bus.unit._carry_out
+
+    def guarded(frame: Frame) -> tuple[int, bytes]:
+        return plain(frame) if frame.code in (Cmd.ID, Cmd.POLL) else (Rep.NAK, b"\x06")
+
+    monkeypatch.setattr(bus.unit, "_carry_out", guarded)
+    finding = await bus.sweep()
+    assert finding.facts["secure_channel"] == "required"
+    assert "its key" in finding.facts["refused"]
+    assert finding.identity.serial, "who it is, it tells"
+
+
+def test_profiles_by_the_standard_are_found_again_by_their_ids() -> None:
+    profile = standard.osdp(8, 2)
+    assert standard.by_id(profile.id) is profile
+    assert standard.of({"vendor": "X", "osdp_inputs": "8", "osdp_outputs": "2"}) is profile
+    for ident in ("standard-osdp-800-inputs-2-outputs", "standard-osdp-99-inputs-2-outputs", "standard-x", ""):
+        assert standard.by_id(ident) is None
+    assert standard.of({"vendor": "X", "osdp_inputs": "many", "osdp_outputs": "2"}) is None
