@@ -302,3 +302,89 @@ def test_a_case_has_the_history_of_its_device(technician: APIClient, library: Li
     assert planned.history.seen == "No sweep ever saw it"
     found = why.remembered(but=[])
     assert {f.address for f in found} == {"127.20.10.11", "127.20.10.2"}
+
+
+# What several bear, and what was refused
+
+
+def mac_of(number: int) -> str:
+    return f"00:50:c2:00:00:{number:02x}"
+
+
+def told(number: int, mac: int, serial: str) -> tuple[Sighting, Sighting]:
+    return at(number, "neighbour", mac=mac_of(mac)), box(number, serial)
+
+
+def with_common(library: Library, *sightings: Sighting) -> list[tuple[Device, object]]:
+    """A sweep that knows what proved to be common before, and tells what proves so now."""
+    common = records.common_keys()
+    result = SweepResult(fuse(sightings, records.known_of(Device.objects.all()), library, common), list(sightings))
+    result.common = common
+    return sweeping.record("run1", [net().id], result, library)
+
+
+def test_a_serial_number_that_two_bear_names_neither_from_then_on(technician: APIClient, library: Library) -> None:
+    [(first, _)] = with_common(library, *told(60, 1, "HV-7000"))
+    assert records.keys_for(first) == ("hallvane|hv-7000", f"mac:{mac_of(1)}")
+    with_common(library, *told(60, 1, "HV-7000"), *told(61, 2, "HV-7000"))
+    first.refresh_from_db()
+    assert records.keys_for(Device.objects.get(id=first.id)) == (f"mac:{mac_of(1)}",)
+    assert (
+        "several devices on one line bear it"
+        in technician.get(f"/api/devices/{first.id}").json()["shared"]["hallvane|hv-7000"]
+    )
+    # The other one alone is not taken for the first, though it bears its number.
+    pairs = with_common(library, *told(61, 2, "HV-7000"))
+    assert [device.id for device, _ in pairs] != [first.id]
+
+
+def test_joining_two_takes_back_that_they_share_a_fact(technician: APIClient, library: Library) -> None:
+    with_common(library, *told(60, 1, "HV-7000"), *told(61, 2, "HV-7000"))
+    one, other = Device.objects.filter(unit__serial="HV-7000").order_by("address")
+    decisions.join(one, other)
+    assert records.common_keys() == {}
+    assert "hallvane|hv-7000" in records.keys_for(Device.objects.get(id=one.id))
+
+
+def test_by_which_methods_a_key_came_is_kept(technician: APIClient, library: Library) -> None:
+    [(device, _)] = with_common(library, *told(60, 1, "HV-7000"))
+    shown = technician.get(f"/api/devices/{device.id}").json()
+    assert shown["ways"] == {"hallvane|hv-7000": ["http"], f"mac:{mac_of(1)}": ["neighbour"]}
+
+
+def test_the_bench_says_behind_which_port_of_which_switch_it_is(technician: APIClient, library: Library) -> None:
+    port = Sighting(net().id, "", "forwarding", 1e9, {
+        "mac": mac_of(1), "switch": "127.20.10.62", "switch_port": "7", "switch_interface": "10007", "port_macs": "1",
+    })  # fmt: skip
+    swept(library, *told(60, 1, "HV-7000"), port, at(62, "snmp", host="Rack switch"))
+    device = Device.objects.get(unit__serial="HV-7000")
+    assert technician.get(f"/api/devices/{device.id}").json()["switch"] == "port 7 of Rack switch"
+    case = why.Cases(library, [], []).of(device)
+    assert (case.history.switch_port, case.history.switch_interface) == ("7", 10007)
+    assert "forwarding at" not in case.history.seen
+
+
+def test_what_could_be_named_by_nobody_gets_its_name_when_it_tells_it(technician: APIClient, library: Library) -> None:
+    [(device, _)] = swept(library, at(60, "connect", ports="80"))
+    assert device.name == "Unknown at 127.20.10.60"
+    [(again, _)] = swept(library, at(60, "page", title="Scoreboard"))
+    assert Device.objects.get(id=again.id).name == "Scoreboard"
+
+
+def test_a_refused_login_is_remembered_until_a_person_gives_one(technician: APIClient, library: Library) -> None:
+    body = {"communities": ["quay"], "onvif": [{"name": "operator", "password": "first one"}]}
+    assert technician.put(f"/api/lines/{NET}/access", body, format="json").status_code == 204
+    shown = technician.get(f"/api/lines/{NET}").json()["access"]
+    assert shown == {"communities": 1, "users": [], "onvif": ["operator"]}
+    known = access.of_line(net())
+    [login] = known.onvif
+    for _ in range(2):
+        known.refusals.refused("127.20.10.60", login)
+    access.keep_refusals(net().id, known.refusals)
+    assert not access.of_line(net()).refusals.may("127.20.10.60", login)
+    assert technician.put(f"/api/lines/{NET}/access", {"onvif": body["onvif"]}, format="json").status_code == 204
+    again = access.of_line(net())
+    assert again.refusals.may("127.20.10.60", login)
+    assert again.communities == ("quay",), "what was not given stays"
+    assert technician.delete(f"/api/lines/{NET}/access").status_code == 204
+    assert access.of_line(net()).communities == ("public",)

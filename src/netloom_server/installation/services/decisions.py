@@ -249,11 +249,12 @@ def join(device: Device, other: Device) -> Device:
         device, other = other, device
     unit, theirs = unit_of(device), unit_of(other)
     # What both bear is theirs alone again, by what a person says.
-    CommonKey.objects.filter(key__in=set(unit.shared) & set(theirs.shared)).delete()
+    both = [key for key in unit.shared if key in theirs.shared]
+    CommonKey.objects.filter(key__in=both).delete()
     unit.shared = {key: why for key, why in unit.shared.items() if key not in theirs.shared}
     unit.ways = {**theirs.ways, **unit.ways}
     unit.apart = [key for key in unit.apart if key not in theirs.keys]
-    unit.keys = list(dict.fromkeys([*unit.keys, *theirs.keys]))
+    unit.keys = list(dict.fromkeys([*unit.keys, *theirs.keys, *both]))
     for name in ("maker", "model", "serial", "firmware", "guess", "running", "startup", "read"):
         if not getattr(unit, name):
             setattr(unit, name, getattr(theirs, name))
