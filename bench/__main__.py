@@ -2,11 +2,29 @@
 
 import sys
 
-from bench import api, backup, export, fuse, fuzz, kills, load, machine, memory, osdp, run, survey, sweep, ui, verify
+from bench import (
+    api,
+    backup,
+    export,
+    fuse,
+    fuzz,
+    kills,
+    laboratory,
+    load,
+    machine,
+    memory,
+    osdp,
+    run,
+    survey,
+    sweep,
+    ui,
+    verify,
+)
 
 ALL = {
     "sweep": sweep.main,
     "survey": survey.main,
+    "laboratory": laboratory.main,
     "fuse": fuse.main,
     "osdp": osdp.main,
     "backup": backup.main,

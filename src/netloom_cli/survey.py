@@ -106,7 +106,8 @@ def line_access(
         give({"line": found["name"], "access": kept})
         return
     count = kept["communities"]
-    say(f"{found['name']}: {f'{count} communities' if count else 'the usual community'}")
+    communities = f"{count} {'community' if count == 1 else 'communities'}" if count else "the usual community"
+    say(f"{found['name']}: {communities}")
     for title, users in (("SNMPv3", kept["users"]), ("ONVIF", kept["onvif"])):
         say(f"{title} users: {', '.join(users) or 'none'}")
 

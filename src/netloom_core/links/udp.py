@@ -8,7 +8,7 @@ import errno
 import ipaddress
 import socket
 import struct
-from collections import deque
+from collections import Counter, deque
 from collections.abc import AsyncIterator
 
 from netloom_core.errors import Crowded, LinkError
@@ -45,6 +45,7 @@ class UdpLink:
         """
         self._source = source
         self.crowded = 0
+        self._held: Counter[str] = Counter()  # of what came, by sender
         self._came: deque[tuple[bytes, str, int]] = deque()
         self._readable = asyncio.Event()
         self._loop: asyncio.AbstractEventLoop | None = None  # set while the socket is listened to
@@ -122,11 +123,14 @@ class UdpLink:
                 self._take()
             for _ in range(len(self._came)):  # what comes meanwhile is for the next look
                 data, address, port = self._came.popleft()
-                total, counts[address] = total + 1, counts.get(address, 0) + 1
+                self._held[address] -= 1
+                counts[address] = counts.get(address, 0) + 1
                 if counts[address] <= MAX_FROM_ONE:
+                    total += 1
                     yield data, address, port
             if over:
                 return
+            await asyncio.sleep(0)  # a flood takes no time from the others
             if not self._came:
                 await self._wait(deadline - loop.time() if sent else POLL_S)
 
@@ -144,7 +148,9 @@ class UdpLink:
                 break
             except ConnectionError:  # of a question that nobody took
                 continue
-            if len(self._came) < MAX_WAITING:
+            # One that floods leaves room for the others.
+            if len(self._came) < MAX_WAITING and self._held[address] < MAX_FROM_ONE:
+                self._held[address] += 1
                 self._came.append((data, address, port))
         self._readable.set()
 

@@ -354,7 +354,7 @@ def _finding(cluster: _Cluster, placed: list[Sighting], library: Library) -> Fin
         status="unknown",
         methods=sorted({sighting.method for sighting in cluster.seen}),
         facts=facts,
-        keys=tuple(sorted(cluster.keys)),
+        keys=tuple(sorted(cluster.keys, key=lambda key: (GRADE[kind_of(key)], key))),
         ways={key: sorted(ways) for key, ways in cluster.keys.items() if ways},
         places=tuple(places),
         shared=dict(cluster.shared),

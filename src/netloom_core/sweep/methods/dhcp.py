@@ -25,6 +25,8 @@ class DhcpServers(Method):
 
     async def run(self, look: Look) -> None:
         line = look.line
+        if look.only:
+            return
         if line.loopback:
             look.note("Left out: loopback has no broadcasts of this kind.")
             return

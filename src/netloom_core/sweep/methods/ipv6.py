@@ -34,6 +34,8 @@ class Ipv6Nodes(Method):
 
     async def run(self, look: Look) -> None:
         line = look.line
+        if look.only:
+            return
         if line.loopback:
             look.note("Left out: on loopback there are no other nodes.")
             return

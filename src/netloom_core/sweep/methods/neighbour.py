@@ -141,7 +141,7 @@ class Asking:
             await self._watch(loop.time() + ASKED_S)
         entries = neighbours.table(self._interface)
         look.presence.settle(proven=bool(entries) or not hosts)
-        await self._watch(look.begun + UNSURE_S)
+        await self._watch(look.begun + UNSURE_S if not look.only else loop.time())
 
     async def _watch(self, until: float) -> None:
         loop = asyncio.get_running_loop()
