@@ -11,15 +11,15 @@ from netloom_core.errors import NetloomError, ProtocolError
 from netloom_core.links.udp import UdpLink
 from netloom_core.protocols import snmp
 from netloom_core.sweep.base import Look, Method
-from netloom_core.sweep.methods.snmp_agent import Asked, ByCommunity, ByUser, walk
+from netloom_core.sweep.methods.snmp_agent import Asked, ByCommunity, ByUser, columns
 from netloom_core.sweep.methods.snmp_switch import read_switch
 
 LISTEN_S = 2.5
 OWN_S = 0.5  # an agent of this computer answers at once
 AGAIN_S = 1.0  # who was met and did not answer is asked once more after that: datagrams get lost
 MESSAGE_ID = 0x4E4C
-MAX_INTERFACES, MAX_ENTITIES = 600, 2000
-TABLES_S = 20.0  # of one agent; a large switch that is busy takes that long
+MAX_ENTITIES = 2000  # rows, and interfaces
+TABLES_S = 11.0  # of one agent; one that has more to tell, or never comes to an end, is cut off then
 
 
 class Snmp(Method):
@@ -71,10 +71,11 @@ async def read_tables(look: Look, agent: Asked) -> None:
     """The chassis, the MACs, and who is behind the ports of a switch; in the time for one agent."""
     try:
         async with asyncio.timeout(TABLES_S):
-            facts = snmp.mac_facts((await walk(agent, snmp.IF_MAC, MAX_INTERFACES))[0])
-            classes, _ = await walk(agent, snmp.ENTITY_CLASS, MAX_ENTITIES)
-            columns = {name: (await walk(agent, oid, MAX_ENTITIES))[0] for oid, name in snmp.ENTITY}
-            facts |= snmp.entity_facts(classes, columns)
+            oids = (snmp.IF_MAC, snmp.ENTITY_CLASS, *(oid for oid, _ in snmp.ENTITY))
+            found = await columns(agent, oids, MAX_ENTITIES)
+            facts = snmp.mac_facts(found[snmp.IF_MAC].rows)
+            told = {name: found[oid].rows for oid, name in snmp.ENTITY}
+            facts |= snmp.entity_facts(found[snmp.ENTITY_CLASS].rows, told)
             if facts:
                 look.sight(agent.address, Snmp.name, **facts)
             await read_switch(look, agent)

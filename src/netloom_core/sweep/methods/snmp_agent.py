@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from typing import Protocol
 
 from pysnmp.error import PySnmpError
@@ -15,7 +16,7 @@ from netloom_core.model.access import SnmpUser
 from netloom_core.protocols import snmp
 from netloom_core.sweep.pace import Share
 
-ROWS = 24  # of a column in one answer; fewer where an agent says that this is too big
+ROWS = 40  # of all columns in one answer; fewer where an agent says that this is too big
 MAX_ROWS = 20_000  # of one column: the forwarding table of a large switch
 PATIENCE_S = (1.0, 1.5, 2.5)  # management processors of switches are slow when the switch is busy
 V3_ANSWER_S = 2.0
@@ -114,30 +115,55 @@ def _types(oids: tuple[snmp.Oid, ...]) -> list[hl.ObjectType]:
     return [hl.ObjectType(hl.ObjectIdentity(oid)) for oid in oids]
 
 
-async def walk(agent: Asked, column: snmp.Oid, most: int = MAX_ROWS) -> tuple[list[Row], bool]:
-    """(rows, whether these are all) of a column; a row is (index, value).
+@dataclass
+class Column:
+    """Rows of one column as they come; a row is (index, value). `whole` when its end was seen."""
 
-    An agent that fell silent, gives rows out of their order, or has more than `most` gives a part.
-    """
-    rows: list[Row] = []
-    at, repetitions = column, ROWS
-    while len(rows) < most:
-        response = await agent.bulk((at,), repetitions)
-        if response is None:
-            return rows, False
-        if response.error == snmp.TOO_BIG and repetitions > 1:
-            repetitions = max(1, repetitions // 4)
+    oid: snmp.Oid
+    rows: list[Row] = field(default_factory=list)
+    whole: bool = False
+    over: bool = False
+
+    @property
+    def at(self) -> snmp.Oid:
+        return self.oid + self.rows[-1][0] if self.rows else self.oid
+
+    def take(self, response: snmp.Response, asked: int, number: int) -> None:
+        """Its part of an answer about `asked` columns, of which it was the one with that number."""
+        for name, value in response.binds[number::asked]:
+            index = name[len(self.oid) :]
+            if name[: len(self.oid)] != self.oid or value is None:
+                self.whole = self.over = True
+                return
+            if self.rows and index <= self.rows[-1][0]:
+                self.over = True  # RFC 3416, 4.2.3: rows come in their order
+                return
+            self.rows.append((index, value))
+
+
+async def columns(agent: Asked, oids: Sequence[snmp.Oid], most: int = MAX_ROWS) -> dict[snmp.Oid, Column]:
+    """All rows of several columns, asked for together. What has no end or no order gives a part."""
+    found = {oid: Column(oid) for oid in oids}
+    rows = ROWS
+    while going := [column for column in found.values() if not column.over]:
+        repetitions = max(1, rows // len(going))
+        response = await agent.bulk(tuple(column.at for column in going), repetitions)
+        if response is not None and response.error == snmp.TOO_BIG and rows > 1:
+            rows = max(1, rows // 4)
             continue
-        found = snmp.column(response, column)
-        fresh: list[Row] = []
-        for row in found:
-            if fresh or rows:
-                last = (fresh or rows)[-1]
-                if row[0] <= last[0]:
-                    return rows + fresh, False  # RFC 3416, 4.2.3: rows come in their order
-            fresh.append(row)
-        rows += fresh
-        if not fresh or len(found) < len(response.binds):
-            return rows, True
-        at = column + rows[-1][0]
-    return rows, False
+        if response is None or response.error or not response.binds:
+            break
+        before = [len(column.rows) for column in going]
+        for number, column in enumerate(going):
+            column.take(response, len(going), number)
+            column.over = column.over or len(column.rows) >= most
+        # An answer that is full may have left some columns out; one that brings nothing new is the end.
+        if before == [len(column.rows) for column in going] and not any(column.over for column in going):
+            break
+    return found
+
+
+async def walk(agent: Asked, column: snmp.Oid, most: int = MAX_ROWS) -> tuple[list[Row], bool]:
+    """(rows, whether these are all) of one column."""
+    found = (await columns(agent, (column,), most))[column]
+    return found.rows, found.whole

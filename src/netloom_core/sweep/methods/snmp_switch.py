@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from netloom_core.links.udp import UdpLink
 from netloom_core.protocols import snmp
 from netloom_core.sweep.base import Look
-from netloom_core.sweep.methods.snmp_agent import Asked, ByCommunity, Row, walk
+from netloom_core.sweep.methods.snmp_agent import Asked, ByCommunity, Row, columns
 
 
 @dataclass(frozen=True)
@@ -25,15 +25,16 @@ class Ports:
 
 async def read_switch(look: Look, agent: Asked) -> None:
     """Sightings without an address of their own: a MAC behind a port. Nothing when it is no bridge."""
-    rows, whole = await walk(agent, snmp.BRIDGE_PORT_IF)
-    interfaces = {index[0]: value for index, value in rows if len(index) == 1 and isinstance(value, int)}
-    uplinks = await _neighbours(look, agent)
+    first = await columns(agent, (snmp.BRIDGE_PORT_IF, snmp.IF_NAME, snmp.IF_DESCR, snmp.LLDP_CHASSIS))
+    bridge = first[snmp.BRIDGE_PORT_IF]
+    interfaces = {index[0]: value for index, value in bridge.rows if len(index) == 1 and isinstance(value, int)}
+    ports = Ports(interfaces, _texts(first[snmp.IF_NAME].rows) or _texts(first[snmp.IF_DESCR].rows))
+    uplinks = await _neighbours(look, agent, first[snmp.LLDP_CHASSIS].rows, ports)
     if not interfaces:
         return
-    names = _texts((await walk(agent, snmp.IF_NAME))[0]) or _texts((await walk(agent, snmp.IF_DESCR))[0])
-    ports = Ports(interfaces, names)
-    behind, all_read = await _forwarding(agent)
-    if not (whole and all_read):
+    tables = await columns(agent, (snmp.VLAN_FDB_PORT, snmp.BRIDGE_FDB_PORT))
+    behind = list(dict.fromkeys(pair for table in tables.values() for pair in snmp.forwarding(table.rows)))
+    if not all(one.whole for one in (bridge, *tables.values())):
         look.note(f"The forwarding table of {agent.address} was not read to its end: {len(behind)} entries.")
     counts = Counter(port for _, port in behind)
     for mac, port in behind:
@@ -49,25 +50,19 @@ async def read_switch(look: Look, agent: Asked) -> None:
         )
 
 
-async def _forwarding(agent: Asked) -> tuple[list[tuple[str, int]], bool]:
-    """(MAC, bridge port), each once, of the table by VLAN and of the one without; whether both are whole."""
-    by_vlan, first = await walk(agent, snmp.VLAN_FDB_PORT)
-    plain, second = await walk(agent, snmp.BRIDGE_FDB_PORT)
-    return list(dict.fromkeys([*snmp.forwarding(by_vlan), *snmp.forwarding(plain)])), first and second
-
-
-async def _neighbours(look: Look, agent: Asked) -> set[str]:
+async def _neighbours(look: Look, agent: Asked, chassis: list[Row], ports: Ports) -> set[str]:
     """Tells who says by LLDP that it is at which port; gives the ports behind which there is another bridge."""
-    chassis, _ = await walk(agent, snmp.LLDP_CHASSIS)
     if not chassis:
         return set()
-    kinds = dict((await walk(agent, snmp.LLDP_CHASSIS_KIND))[0])
-    names = _by_index((await walk(agent, snmp.LLDP_NAME))[0])
-    able = dict((await walk(agent, snmp.LLDP_ABLE))[0])
-    own = _texts((await walk(agent, snmp.LLDP_OWN_PORT))[0])
-    kind_of_own = dict((await walk(agent, snmp.LLDP_OWN_KIND))[0])
-    described = _texts((await walk(agent, snmp.LLDP_OWN_DESCR))[0])
+    remote = (snmp.LLDP_CHASSIS_KIND, snmp.LLDP_NAME, snmp.LLDP_ABLE)
+    own_ports = (snmp.LLDP_OWN_PORT, snmp.LLDP_OWN_KIND, snmp.LLDP_OWN_DESCR)
+    found = {oid: column.rows for oid, column in (await columns(agent, (*remote, *own_ports))).items()}
+    kinds, able = dict(found[snmp.LLDP_CHASSIS_KIND]), dict(found[snmp.LLDP_ABLE])
+    names = _by_index(found[snmp.LLDP_NAME])
+    own, described = _texts(found[snmp.LLDP_OWN_PORT]), _texts(found[snmp.LLDP_OWN_DESCR])
+    kind_of_own = dict(found[snmp.LLDP_OWN_KIND])
     uplinks: set[str] = set()
+    numbers = {name: number for number, name in ports.names.items()}
     for index, value in chassis:
         if len(index) != 3:
             continue
@@ -80,9 +75,9 @@ async def _neighbours(look: Look, agent: Asked) -> set[str]:
             uplinks.add(port)
         mac = snmp.mac(value) if kinds.get(index) == snmp.LLDP_BY_MAC else ""
         if mac:
-            name = names.get(index, "")
-            look.sight("", "lldp", mac=mac, host=name, switch=agent.address, switch_port=port, port_macs="1",
-                       switch_interface=str(number))  # fmt: skip
+            # LLDP counts ports in its own way: only by its name is one the same as an interface.
+            told = {"host": names.get(index, ""), "switch_interface": str(numbers.get(port, ""))}
+            look.sight("", "lldp", mac=mac, switch=agent.address, switch_port=port, port_macs="1", **told)
     return uplinks
 
 
