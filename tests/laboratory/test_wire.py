@@ -67,12 +67,8 @@ def test_who_was_pulled_a_moment_ago_is_not_there(wire: Wire, desk: Desk, plain:
     places = {n: f"10.77.0.{10 + n}" for n in range(4)}
     wire.many([(f"h{n}", mac(n), places[n]) for n in places])
     records = known(range(4), places)
-    assert {f["device"] for f in desk.sweep(known=records, methods=QUICK, plain=plain)["found"]} == {
-        "d0",
-        "d1",
-        "d2",
-        "d3",
-    }
+    first = desk.sweep(known=records, methods=QUICK, plain=plain)
+    assert {found["device"] for found in first["found"]} == {"d0", "d1", "d2", "d3"}, first
     wire.pull("h1")
     wire.readdress("h2", "10.77.0.99")
     found = desk.sweep(known=records, methods=QUICK, plain=plain)["found"]

@@ -12,6 +12,7 @@ import os
 import subprocess
 import sys
 import threading
+import time
 from dataclasses import dataclass
 from itertools import groupby
 from pathlib import Path
@@ -86,6 +87,7 @@ class Wire:
             ]
         )
         self._cable("desk", self.desk, "00:50:c2:00:00:01", f"{self.source}/{prefix}")
+        self._carries("desk")
 
     def _cable(self, name: str, space: str, mac: str, address: str) -> None:
         end = f"p{name}"
@@ -106,6 +108,7 @@ class Wire:
         self._spaces.append(space)
         self._cable(name, space, mac, f"{address}/{prefix or self.prefix}" if address else "")
         made = self.hosts[name] = Host(name, space, mac, address)
+        self._carries(name)
         return made
 
     def many(self, hosts: list[tuple[str, str, str]]) -> None:
@@ -127,6 +130,7 @@ class Wire:
         for name, *_ in spaces:
             lines += [f"-n {self.core} link set p{name} master wire", f"-n {self.core} link set p{name} up"]
         batch(lines)
+        self._carries(*(name for name, *_ in spaces))
 
     def pull(self, name: str) -> None:
         """The cable, at the switch."""
@@ -134,6 +138,19 @@ class Wire:
 
     def plug(self, name: str) -> None:
         batch([f"-n {self.core} link set p{name} up"])
+        self._carries(name)
+
+    def _carries(self, *names: str) -> None:
+        """Wait until the bridge forwards on these ports: a busy system takes its time to notice a carrier."""
+        wanted = {f"p{name}" for name in names}
+        for _ in range(300):
+            words = [program("bridge"), "-n", self.core, "-j", "link", "show"]
+            shown = subprocess.run(words, capture_output=True, text=True, env=peer_environment(), check=True)
+            ready = {one["ifname"] for one in json.loads(shown.stdout or "[]") if one.get("state") == "forwarding"}
+            if wanted <= ready:
+                return
+            time.sleep(0.05)
+        raise AssertionError(f"the bridge forwards nothing on {wanted - ready}")
 
     def readdress(self, name: str, address: str) -> None:
         host = self.hosts[name]
