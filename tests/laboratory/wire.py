@@ -13,6 +13,7 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import groupby
 from pathlib import Path
@@ -141,16 +142,16 @@ class Wire:
         self._carries(name)
 
     def _carries(self, *names: str) -> None:
-        """Wait until the bridge forwards on these ports: a busy system takes its time to notice a carrier."""
-        wanted = {f"p{name}" for name in names}
-        for _ in range(300):
-            words = [program("bridge"), "-n", self.core, "-j", "link", "show"]
-            shown = subprocess.run(words, capture_output=True, text=True, env=peer_environment(), check=True)
-            ready = {one["ifname"] for one in json.loads(shown.stdout or "[]") if one.get("state") == "forwarding"}
-            if wanted <= ready:
-                return
-            time.sleep(0.05)
-        raise AssertionError(f"the bridge forwards nothing on {wanted - ready}")
+        """Wait until both ends of these cables carry: a busy system takes its time to notice, and drops till then."""
+        ports = {f"p{name}" for name in names}
+        _until(lambda: ports <= set(self._forwarding()), f"the bridge forwards on {ports}")
+        for name in names:
+            space = self.desk if name == "desk" else self.hosts[name].space
+            _until(lambda space=space: _is_up(space), f"the end of {name}'s cable carries")  # type: ignore[misc]
+
+    def _forwarding(self) -> list[str]:
+        links = _asked("bridge", "-n", self.core, "-j", "link", "show")
+        return [one["ifname"] for one in links if one.get("state") == "forwarding"]
 
     def readdress(self, name: str, address: str) -> None:
         host = self.hosts[name]
@@ -207,6 +208,25 @@ class Wire:
         for space in self._spaces:
             with contextlib.suppress(AssertionError):
                 batch([f"netns delete {space}"])
+
+
+def _asked(name: str, *words: str) -> Any:
+    done = subprocess.run([program(name), *words], capture_output=True, text=True, env=peer_environment(), check=True)
+    return json.loads(done.stdout or "[]")
+
+
+def _is_up(space: str) -> bool:
+    """Also whether it sends: until its queue is made anew after a carrier came, all is dropped."""
+    [link] = _asked("ip", "-n", space, "-j", "link", "show", "eth0")
+    return link["operstate"] == "UP" and link["qdisc"] != "noop"
+
+
+def _until(true: Callable[[], bool], what: str) -> None:
+    for _ in range(300):
+        if true():
+            return
+        time.sleep(0.05)
+    raise AssertionError(f"waited in vain until {what}")
 
 
 class Desk:

@@ -48,6 +48,16 @@ def facts_of(info: AsyncServiceInfo) -> dict[str, str]:
     return {name: value for name, value in facts.items() if value}
 
 
+def whole_words(words: list[str], most: int) -> str:
+    """As many of them as there is room for, none cut."""
+    text = ""
+    for word in words:
+        if len(text) + len(word) + 1 > most:
+            break
+        text = f"{text} {clean(word, most)}".strip()
+    return text
+
+
 def addresses_of(info: AsyncServiceInfo) -> tuple[list[str], list[str]]:
     """(IPv4, IPv6) addresses, without those that no device has."""
     four: list[str] = []
@@ -175,7 +185,7 @@ class Browse:
         """One list of all services for each address, since only the first few are told one by one."""
         for (line, address), services in self._listed.items():
             if line == look.line.id:
-                listed = clean(" ".join(dict.fromkeys(services)), MAX_LISTED)
+                listed = whole_words(sorted(set(services)), MAX_LISTED)
                 look.sight(address, MdnsBrowse.name, services=listed, services_count=str(len(services)),
                            **look.outside(address))  # fmt: skip
         if self.mute:

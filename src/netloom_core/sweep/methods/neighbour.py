@@ -124,6 +124,7 @@ class Asking:
 
     async def _by_knocking(self, hosts: list[str]) -> None:
         look, loop = self._look, asyncio.get_running_loop()
+        await asyncio.sleep(2 * TICK_S)  # so that an answer is told from one of the moment before this sweep
         old = {one.address for one in neighbours.table(self._interface) if one.mac}
         for host in hosts:
             if host in old:  # perhaps there; only its answer will tell, but it is worth asking first
