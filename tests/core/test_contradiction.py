@@ -84,6 +84,23 @@ def test_one_serial_number_under_two_macs_of_a_line() -> None:
     assert all("hallvane|hv-7" in f.shared for f in two)
 
 
+def test_one_that_moves_while_it_is_looked_for_is_doubted_in_that_sweep_alone() -> None:
+    """As a unit on a bus whose address is changed during the scan: it is found where it was, and again next time."""
+    known = Known("d1", "hallvane|hv-7", "", "net", A)
+    common: dict[str, str] = {}
+    here, there = found(http(A, "HV-7"), http(B, "HV-7"), known=(known,), common=common)
+    assert (here.device, here.status, there.device) == ("d1", "known", "")
+    assert common == {}
+    [moved] = found(http(B, "HV-7"), known=(known,), common=common)
+    assert (moved.device, moved.status) == ("d1", "moved")
+
+
+def test_a_shared_serial_number_is_believed_where_the_record_is() -> None:
+    known = Known("d1", "hallvane|hv-7", "", "net", A)
+    here, there = found(arp(A, M1), arp(B, M2), http(A, "HV-7"), http(B, "HV-7"), known=(known,))
+    assert (here.device, there.device) == ("d1", "")
+
+
 def test_two_addresses_of_one_interface_are_one_device() -> None:
     [one] = found(arp(A, M1), arp(B, M1), http(A, "HV-7"), http(B, "HV-7"))
     assert {p.address for p in one.places} == {A, B}

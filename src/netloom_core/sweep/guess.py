@@ -10,12 +10,17 @@ _BY_FACT = (
     ("style", "", "a lighting network node", "it answers Art-Net"),
     ("sends_universes", "", "a lighting source", "it sends sACN"),
     ("device_server", "", "a serial device server", "it offers the Telnet COM port option"),
+    ("gateway", "Modbus", "a Modbus gateway", "units answer behind it"),
     ("product_code", "", "a Modbus device", "it identifies itself over Modbus"),
     ("noise", "", "something at another speed or with wrong levels", "bytes come that make no sense"),
     ("engine", "", "a managed network device", "it runs an SNMP engine"),
     ("object", "", "a managed network device", "it answers SNMP"),
+    ("dhcp_server", "yes", "a router or a server", "it gives addresses by DHCP"),
+    ("osdp_inputs", "", "a unit of an access control bus", "it answers OSDP"),
     ("ssh", "", "a computer or a managed device", "it runs an SSH server"),
     ("prompt", "", "a device with a login on its serial port", "it asks for a login"),
+    ("services", "", "a device with network services", "it announces them by mDNS"),
+    ("types", "Device", "a device with web services", "it answers WS-Discovery"),
     ("banner", "", "a device with a text console", "it greets in text"),
 )
 _BY_PORT = {

@@ -174,7 +174,7 @@ def fuse(
                 cluster.add_key(kind, key, (sighting.method,))
                 holders[GRADE[kind]][key].append(number)
                 continue
-            cluster.shared[key] = worth.common.get(key, "told by it, and of another device")
+            cluster.shared[key] = worth.why_not(key)
             if kind == "serial":
                 cluster.tells(key, (sighting.method,))
         if sighting.address:
@@ -287,7 +287,10 @@ def _record_for(
         return None
     for place in finding.places:
         for record in by_place[place.line, place.address]:
-            strange = bool(record.key or record.keys)  # it can be proven, and this one does not prove it
+            # Whoever can be proven is not taken for another at its place, unless that one tells its serial number:
+            # then there are several who do, and this is the one that is where it was.
+            own = {key for key in (record.key, *record.keys) if kind_of(key) == "serial"}
+            strange = bool(record.key or record.keys) and own.isdisjoint(finding.shared)
             other = finding.profile != record.profile and (finding.profile or finding.keys) and record.profile
             if not (strange or other or record.device in claimed):
                 return record

@@ -30,16 +30,21 @@ Seen = list[tuple[str, str]]
 
 @dataclass
 class Worth:
-    """`common` are keys that name nobody, with the reason; `void` (sighting, key) that are only repeated there;
+    """`common` are keys that name nobody, with the reason; `doubted` those that join nobody in this sweep alone;
+    `void` (sighting, key) that are only repeated there;
     `one_speaker` lists sightings at one spot that are one device, whatever form its serial number has in each.
     """
 
     common: dict[str, str] = field(default_factory=dict)
+    doubted: dict[str, str] = field(default_factory=dict)
     void: set[tuple[int, str]] = field(default_factory=set)
     one_speaker: list[list[int]] = field(default_factory=list)
 
     def names(self, number: int, key: str) -> bool:
-        return key not in self.common and (number, key) not in self.void
+        return key not in self.common and key not in self.doubted and (number, key) not in self.void
+
+    def why_not(self, key: str) -> str:
+        return self.common.get(key) or self.doubted.get(key) or "told by it, and of another device"
 
 
 @dataclass
@@ -238,18 +243,21 @@ class _Weighing:
                     by_line[sighting.line].setdefault(sighting.address, set()).update(self._mac_of(number))
                     methods[sighting.line, sighting.address].add(sighting.method)
             for line, places in by_line.items():
-                if len(places) > 1 and self._cloned(line, places, methods):
-                    self._worth.common[key] = f"several devices on one line bear it: {', '.join(sorted(places)[:6])}"
+                where = ", ".join(sorted(places)[:6])
+                if len(places) > 1 and self._cloned(places):
+                    self._worth.common[key] = f"several devices on one line bear it: {where}"
+                elif len(places) > 1 and self._told_at_two(line, places, methods):
+                    # It may have moved while it was looked for: only in this sweep it joins nobody.
+                    self._worth.doubted[key] = f"told at several places in one sweep: {where}"
 
-    def _cloned(self, line: str, places: dict[str, set[str]], methods: dict[Spot, set[str]]) -> bool:
-        spots = list(places.items())
-        for at, (address, macs) in enumerate(spots):
-            for other, theirs in spots[at + 1 :][:20]:
-                if self._linked.apart(macs, theirs):
-                    return True
-                if not macs and not theirs and methods[line, address] & methods[line, other]:
-                    return True
-        return False
+    def _cloned(self, places: dict[str, set[str]]) -> bool:
+        spots = list(places.values())
+        return any(self._linked.apart(macs, theirs) for at, macs in enumerate(spots) for theirs in spots[at + 1 :][:20])
+
+    def _told_at_two(self, line: str, places: dict[str, set[str]], methods: dict[Spot, set[str]]) -> bool:
+        """By one method at two places, and no MAC address shows that they are one."""
+        mute = [methods[line, address] for address, macs in places.items() if not macs]
+        return any(one & other for at, one in enumerate(mute) for other in mute[at + 1 :][:20])
 
     def _forms(self) -> None:
         """One place, one MAC: its serial numbers are forms of one, unless one method told two."""

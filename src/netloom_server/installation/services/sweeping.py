@@ -83,7 +83,7 @@ def record(run: str, lines: list[str], result: SweepResult, library: Library) ->
             continue
         device = _device_for(finding, taken)
         before = (device.status, device.address, device.line_id)
-        _take_over_facts(device, finding, library)
+        _take_over_facts(device, finding, library, result.common)
         changed = _take_over_place(device, finding)
         device.methods, device.reasons, device.seen = finding.methods, [], now
         if _better_name(device, finding):
@@ -119,7 +119,7 @@ def _note_common(common: dict[str, str]) -> None:
             unit.save(update_fields=["shared"])
 
 
-def _take_over_facts(device: Device, finding: Finding, library: Library) -> None:
+def _take_over_facts(device: Device, finding: Finding, library: Library, common: dict[str, str]) -> None:
     ident = finding.identity
     if not device.said:
         device.profile = device.profile or finding.profile
@@ -131,7 +131,7 @@ def _take_over_facts(device: Device, finding: Finding, library: Library) -> None
     unit.keys = list(dict.fromkeys([*unit.keys, *finding.keys]))[:MAX_KEYS]
     told = {key: sorted({*unit.ways.get(key, []), *ways}) for key, ways in finding.ways.items()}
     unit.ways = {key: ways for key, ways in {**unit.ways, **told}.items() if key in unit.keys}
-    unit.shared = {**unit.shared, **finding.shared}
+    unit.shared = {**unit.shared, **{key: why for key, why in finding.shared.items() if key in common}}
     unit.identity_key = best_key([*([unit.identity_key] if unit.identity_key else []), *unit.keys])[:250]
     unit.facts = finding.facts
     unit.guess = "" if device.profile else guess(finding.facts, library)[:200]

@@ -78,6 +78,12 @@ export function Identity({ device, devices }: { device: WholeDevice; devices: De
               </dd>
             </div>
           ))}
+        {[device.facts.trouble, device.facts.clock && `Its clock is ${device.facts.clock}.`, device.facts.refused].filter(Boolean).map((text) => (
+          <div key={text} className="contents">
+            <dt className="text-soft">Trouble</dt>
+            <dd className="text-madder">{text}</dd>
+          </div>
+        ))}
         {device.switch && (
           <>
             <dt className="text-soft">Plugged in at</dt>
