@@ -140,6 +140,58 @@ class Services:
 
         await self.serve(space, port, serve)
 
+    def _answers(self, sock: socket.socket, answer: Callable[[bytes, Any], list[bytes]]) -> None:
+        def take() -> None:
+            data, sender = sock.recvfrom(65_507)
+            for reply in answer(data, sender):
+                with contextlib.suppress(OSError):
+                    sock.sendto(reply, sender)
+
+        asyncio.get_running_loop().add_reader(sock, take)
+        self.started.append(sock)
+
+    async def endless_agent(self, space: str, **_: Any) -> None:
+        """An agent whose every table has one more row, for ever, and that says everything twice."""
+        from netloom_standins.services.snmp import V2C, answer_from
+
+        def answer(data: bytes, sender: Any) -> list[bytes]:
+            rows = [((*column, n), V2C.Integer(n)) for column in TABLES for n in range(1, 4000)]
+            return [answer_from(sorted(rows), data, "public")] * 2
+
+        self._answers(datagrams(space, snmp.PORT), answer)
+
+    async def liar(self, space: str, address: str, **_: Any) -> None:
+        """Answers each SSDP search with three hundred places, all of which drip, and one that is none."""
+
+        def answer(data: bytes, sender: Any) -> list[bytes]:
+            places = [f"http://{address}:8099/{n}" for n in range(300)] + ["http://[::1", "gopher://x y/\xe4"]
+            head = "HTTP/1.1 200 OK\r\nST: upnp:rootdevice\r\nUSN: uuid:x{n}\r\nLOCATION: {place}\r\n\r\n"
+            return [head.format(n=n, place=place).encode("latin-1") for n, place in enumerate(places)]
+
+        self._answers(datagrams(space, 1900, "239.255.255.250", address), answer)
+        await self.drips(space, 8099)
+
+    async def noise(self, space: str, address: str, port: int, group: str, **_: Any) -> None:
+        """Bytes without sense to a multicast group, all the time."""
+        with inside(space):
+            sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+            sock.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(address))
+        sock.setblocking(False)
+
+        async def send() -> None:
+            for number in range(60_000):
+                with contextlib.suppress(OSError):
+                    sock.sendto(os.urandom(number % 900), (group, port))
+                await asyncio.sleep(0.001)
+
+        self.started.append(asyncio.create_task(send()))
+
+
+TABLES = (
+    snmp.IF_MAC, snmp.IF_NAME, snmp.ENTITY_CLASS, snmp.ENTITY_SERIAL, snmp.BRIDGE_PORT_IF, snmp.VLAN_FDB_PORT,
+    snmp.BRIDGE_FDB_PORT, snmp.LLDP_CHASSIS,
+)  # fmt: skip
+
 
 async def main() -> None:
     services = Services()

@@ -127,6 +127,24 @@ def test_a_dozen_hostile_services_hold_up_nobody(wire: Wire, desk: Desk, tmp_pat
     assert found["10.77.0.11"]["facts"]["ports"] == "22 23 80 443 502 554 2217 4001 4352 8080 8443 8480"
 
 
+def test_hostile_agents_and_multicasts_neither_hide_others_nor_have_no_end(
+    wire: Wire, desk: Desk, tmp_path: Path
+) -> None:
+    """Tables that never end, three hundred places that drip, noise on every group."""
+    wire.host("good", mac(1), "10.77.0.10")
+    wire.host("bad", mac(2), "10.77.0.11")
+    wire.crowd({"good": [{"kind": "agent", "rows": SL_77}, {"kind": "page", "port": 80, "title": "Good"}]}, tmp_path)
+    noise = [("224.0.0.251", 5353), ("239.255.255.250", 1900), ("239.255.255.250", 3702), ("239.255.250.214", 5568)]
+    bad = [{"kind": "noise", "address": "10.77.0.11", "port": port, "group": group} for group, port in noise]
+    wire.crowd({"bad": [{"kind": "endless_agent"}, {"kind": "liar", "address": "10.77.0.11"}, *bad]}, tmp_path)
+    result = desk.sweep(methods=["neighbour", "connect", "http", "snmp", "ssdp", "mdns", "ws-discovery", "artnet"])
+    found = by_address(result)
+    assert (found["10.77.0.10"]["serial"], found["10.77.0.10"]["facts"]["title"]) == ("SL-77", "Good")
+    assert {method["state"] for method in result["methods"].values()} == {"done"}
+    assert result["seconds"] < 25
+    assert any("not read to its end" in n or "no longer" in n for n in result["methods"]["snmp"]["notes"])
+
+
 def test_a_node_without_a_right_ipv4_address_is_seen_over_ipv6(wire: Wire, desk: Desk) -> None:
     wire.host("lost", mac(1), "192.168.5.9", 24)
     record = [{"device": "d1", "key": f"mac:{mac(1)}", "address": "10.77.0.10"}]
