@@ -108,7 +108,20 @@ async def test_a_hostile_bus_is_noise_and_ends(
         result = await asyncio.wait_for(look(library, replace(BUS, path=str(wire.link)), ModbusRtuScan()), 60)
     finally:
         wire.stop()
-    assert all(f.facts.get("garbled") for f in result.findings)
+    assert all(f.facts.get("garbled") or f.facts.get("noise") for f in result.findings)
+
+
+async def test_a_line_that_talks_all_the_time_is_no_bus_of_pairs(library: Library, tmp_path: Path) -> None:
+    """Spoiled at one address after the other: nobody is there twice, and the scan does not go on for minutes."""
+    wire = Deaf(tmp_path / "bus", b"\xff" * 40)
+    wire.start()
+    try:
+        result = await asyncio.wait_for(look(library, replace(BUS, path=str(wire.link)), ModbusRtuScan()), 100)
+    finally:
+        wire.stop()
+    assert [f.facts.get("noise") for f in result.findings] == ["yes"] * len(result.findings)
+    assert len(result.findings) <= 2, "one for each speed"
+    assert "bytes come that make no sense" in result.reports[0].notes[0]
 
 
 async def test_a_late_answer_is_heard_and_asked_for_again_in_peace(

@@ -14,6 +14,7 @@ from netloom_core.profiles.load import Library
 from netloom_core.protocols import modbus
 from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.methods.modbus_tcp import reach_of, serial_text
+from netloom_core.sweep.noise import Noise
 
 SCAN_S = 0.06  # for a unit of which nothing is known; slower ones are heard late
 REPLY_S = 0.5  # for one that should be there
@@ -50,33 +51,40 @@ class ModbusRtuScan(Method):
         places = [place for place in dict.fromkeys(places) if look.wanted(str(place[0]))]
         answered: set[tuple[int, int]] = set()
         strays: set[int] = set()
+        noise = Noise(look, self.name)
         for count, (unit, speed) in enumerate(places, 1):
-            if await self._ask(look, owner, unit, speed, SCAN_S, strays):
+            if not noise.at(speed) and await self._ask(look, owner, noise, unit, speed, SCAN_S, strays):
                 answered.add((unit, speed))
             while strays:
                 late = strays.pop()
-                if (late, speed) not in answered and await self._ask(look, owner, late, speed, REPLY_S, set()):
+                if (late, speed) in answered or noise.at(speed):
+                    continue
+                if await self._ask(look, owner, noise, late, speed, REPLY_S, set()):
                     answered.add((late, speed))
             if count % 8 == 0 or count == len(places):
                 look.progress(count, len(places))
         for unit, speed in expected:
-            if (unit, speed) not in answered:
-                await self._ask(look, owner, unit, speed, REPLY_S, set())
+            if (unit, speed) not in answered and not noise.at(speed):
+                await self._ask(look, owner, noise, unit, speed, REPLY_S, set())
+        noise.sound()
 
     async def _ask(
-        self, look: Look, owner: SerialOwner, unit: int, speed: int, timeout: float, strays: set[int]
+        self, look: Look, owner: SerialOwner, noise: Noise, unit: int, speed: int, timeout: float, strays: set[int]
     ) -> bool:
         """Whether anything came back; sightings are made of it."""
         for attempt in range(GARBLED_TRIES + 1):
             try:
                 facts = await self._facts(look, owner, unit, speed, timeout, strays)
             except NoAnswer:
+                noise.sound()
                 return False
             except ProtocolError:
                 await self._quiet(owner)
                 if attempt < GARBLED_TRIES:
                     continue
-                facts = {"garbled": "yes"}
+                noise.spoiled(str(unit), speed)
+                return True
+            noise.sound()
             look.sight(str(unit), self.name, speed=str(speed), **facts)
             return True
         return False

@@ -30,6 +30,7 @@ from netloom_core.protocols.osdp.messages import (
 )
 from netloom_core.protocols.osdp.session import Session
 from netloom_core.sweep.base import Look, Method
+from netloom_core.sweep.noise import Noise
 
 GARBLED_TRIES = 2
 ABLE = {"inputs": CONTACTS, "outputs": OUTPUTS, "lamps": LAMPS, "sounders": SOUNDERS, "texts": TEXTS}
@@ -48,7 +49,9 @@ def speeds_for(line: Line, usual: tuple[int, ...]) -> list[int]:
     return list(dict.fromkeys([line.speed, *usual]))
 
 
-async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout: float, retries: int = 0) -> bool:
+async def ask(
+    look: Look, owner: SerialOwner, noise: Noise, address: int, speed: int, timeout: float, retries: int = 0
+) -> bool:
     """One question; a sighting if anything came back. Garbled answers are asked again."""
     for attempt in range(GARBLED_TRIES + 1):
         talk = Session(address, retries=retries)
@@ -57,17 +60,20 @@ async def ask(look: Look, owner: SerialOwner, address: int, speed: int, timeout:
         except NoAnswer:
             if attempt:
                 owner.suspect_the_one_before()  # what was garbled at first was not this one's
+            noise.sound()
             return False
         except ProtocolError:
             if attempt < GARBLED_TRIES:
                 continue
-            look.sight(str(address), "osdp", speed=str(speed), garbled="yes")
+            noise.spoiled(str(address), speed)
             return True
         except (DeviceError, Busy) as error:
+            noise.sound()
             look.sight(str(address), "osdp", speed=str(speed), refused=error.message)
             return True
         finally:
             owner.forget(address, speed)
+        noise.sound()
         facts = {**identity_of(ident).facts, **await _able(owner, address, speed, talk)}
         profile = look.library.best(facts)
         look.sight(
@@ -141,25 +147,28 @@ class OsdpScan(Method):
     async def run(self, look: Look) -> None:
         owner = look.owners.serial(look.line)
         expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
-        places = looks(look, self._speeds)
+        places, noise = looks(look, self._speeds), Noise(look, self.name)
         answered: set[tuple[int, int]] = set()
         owner.listen_anew()
         last = look.line.speed
         for count, (address, speed) in enumerate(places, 1):
             if speed != last:
                 await owner.listen(LATE_S)
-                await self._late(look, owner, last, answered)
+                await self._late(look, owner, noise, last, answered)
                 last = speed
-            if await ask(look, owner, address, speed, SCAN_TIMEOUT_S):
+            if noise.at(speed):
+                continue
+            if await ask(look, owner, noise, address, speed, SCAN_TIMEOUT_S):
                 answered.add((address, speed))
-            await self._late(look, owner, speed, answered)
+            await self._late(look, owner, noise, speed, answered)
             if count % 8 == 0 or count == len(places):
                 look.progress(count, len(places))
         factory = {int(a) for p in look.library if p.reach.osdp for a in p.factory.addresses if a.isdecimal()}
         in_peace = [*expected, *((address, look.line.speed) for address in sorted(factory))]
         for address, speed in dict.fromkeys(in_peace):
-            if (address, speed) not in answered and look.wanted(str(address)):
-                await ask(look, owner, address, speed, REPLY_TIMEOUT_S, retries=1)
+            if (address, speed) not in answered and look.wanted(str(address)) and not noise.at(speed):
+                await ask(look, owner, noise, address, speed, REPLY_TIMEOUT_S, retries=1)
+        noise.sound()
         if owner.echoes:
             look.note("The adapter gives back what is sent; that was told apart from answers.")
         if owner.led_by_another:
@@ -169,9 +178,13 @@ class OsdpScan(Method):
                 target=look.line.name,
             )
 
-    async def _late(self, look: Look, owner: SerialOwner, speed: int, answered: set[tuple[int, int]]) -> None:
+    async def _late(
+        self, look: Look, owner: SerialOwner, noise: Noise, speed: int, answered: set[tuple[int, int]]
+    ) -> None:
         """A unit that answered after its short time-out was heard by somebody else: ask it in peace."""
         while owner.strays:
             address = owner.strays.pop()
-            if (address, speed) not in answered and await ask(look, owner, address, speed, REPLY_TIMEOUT_S, retries=1):
+            if (address, speed) in answered or noise.at(speed):
+                continue
+            if await ask(look, owner, noise, address, speed, REPLY_TIMEOUT_S, retries=1):
                 answered.add((address, speed))
