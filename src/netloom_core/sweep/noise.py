@@ -16,26 +16,29 @@ class Noise:
 
     def __init__(self, look: Look, method: str) -> None:
         self._look, self._method = look, method
-        self._held: list[tuple[str, int]] = []
+        self._held: dict[int, list[str]] = {}  # by speed
         self._noisy: set[int] = set()
 
     def spoiled(self, address: str, speed: int) -> None:
-        if self._held and self._held[-1][1] != speed:
-            self.sound()
-        if (address, speed) not in self._held:
-            self._held.append((address, speed))
-        if len(self._held) >= IN_A_ROW and speed not in self._noisy:
+        held = self._held.setdefault(speed, [])
+        if address not in held:
+            held.append(address)
+        if len(held) >= IN_A_ROW and speed not in self._noisy:
             self._noisy.add(speed)
-            first, self._held = self._held[0][0], []
-            self._look.sight(first, self._method, noise="yes", speed=str(speed))
+            self._look.sight(held[0], self._method, noise="yes", speed=str(speed))
             said = f"At {speed} baud bytes come that make no sense, whoever is asked"
             self._look.note(f"{said}: the rest was not asked at that speed.")
 
-    def sound(self) -> None:
-        """An answer that was understood, or none at all: what was spoiled before is somebody."""
-        for address, speed in self._held:
+    def sound(self, speed: int) -> None:
+        """An answer that was understood, or none at all: what was spoiled there before is somebody."""
+        held = self._held.pop(speed, [])
+        for address in held if speed not in self._noisy else ():
             self._look.sight(address, self._method, speed=str(speed), garbled="yes")
-        self._held = []
+
+    def end(self) -> None:
+        """Nobody is asked any more."""
+        for speed in list(self._held):
+            self.sound(speed)
 
     def at(self, speed: int) -> bool:
         """Whether asking on at that speed is useless."""

@@ -66,7 +66,7 @@ class ModbusRtuScan(Method):
         for unit, speed in expected:
             if (unit, speed) not in answered and not noise.at(speed):
                 await self._ask(look, owner, noise, unit, speed, REPLY_S, set())
-        noise.sound()
+        noise.end()
 
     async def _ask(
         self, look: Look, owner: SerialOwner, noise: Noise, unit: int, speed: int, timeout: float, strays: set[int]
@@ -76,7 +76,7 @@ class ModbusRtuScan(Method):
             try:
                 facts = await self._facts(look, owner, unit, speed, timeout, strays)
             except NoAnswer:
-                noise.sound()
+                noise.sound(speed)
                 return False
             except ProtocolError:
                 await self._quiet(owner)
@@ -84,7 +84,7 @@ class ModbusRtuScan(Method):
                     continue
                 noise.spoiled(str(unit), speed)
                 return True
-            noise.sound()
+            noise.sound(speed)
             look.sight(str(unit), self.name, speed=str(speed), **facts)
             return True
         return False

@@ -60,7 +60,7 @@ async def ask(
         except NoAnswer:
             if attempt:
                 owner.suspect_the_one_before()  # what was garbled at first was not this one's
-            noise.sound()
+            noise.sound(speed)
             return False
         except ProtocolError:
             if attempt < GARBLED_TRIES:
@@ -68,12 +68,12 @@ async def ask(
             noise.spoiled(str(address), speed)
             return True
         except (DeviceError, Busy) as error:
-            noise.sound()
+            noise.sound(speed)
             look.sight(str(address), "osdp", speed=str(speed), refused=error.message)
             return True
         finally:
             owner.forget(address, speed)
-        noise.sound()
+        noise.sound(speed)
         facts = {**identity_of(ident).facts, **await _able(owner, address, speed, talk)}
         profile = look.library.best(facts)
         look.sight(
@@ -168,7 +168,7 @@ class OsdpScan(Method):
         for address, speed in dict.fromkeys(in_peace):
             if (address, speed) not in answered and look.wanted(str(address)) and not noise.at(speed):
                 await ask(look, owner, noise, address, speed, REPLY_TIMEOUT_S, retries=1)
-        noise.sound()
+        noise.end()
         if owner.echoes:
             look.note("The adapter gives back what is sent; that was told apart from answers.")
         if owner.led_by_another:
