@@ -27,6 +27,15 @@ def is_ethernet(interface: str) -> bool:
         return False
 
 
+def allowed() -> bool:
+    """Whether this user may ask by ARP here."""
+    try:
+        with socket.socket(socket.AF_PACKET, socket.SOCK_DGRAM, socket.htons(ETH_P_ARP)):
+            return True
+    except (OSError, AttributeError):
+        return False
+
+
 class ArpLink:
     """Tells each packet that comes to `heard`, until it is closed. Raises LinkError where that is not allowed."""
 

@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from netloom_core.links import interfaces, ports
+from netloom_core.links import arp, interfaces, ports
 from netloom_server.base.lock import DataInUse, FolderLock
 from netloom_server.care import copies, folder
 
@@ -140,6 +140,12 @@ def _serial(data: Path) -> list[dict[str, Any]]:
 
 
 def _network() -> list[dict[str, Any]]:
+    may = "may ask by ARP: two devices with one address are seen" if arp.allowed() else "may not ask by ARP"
+    hint = "" if arp.allowed() else "Sweeps do without; CAP_NET_RAW makes them surer (docs/serving.md)."
+    return [*_interfaces(), _told("sweeps", "good", f"this user {may}", hint)]
+
+
+def _interfaces() -> list[dict[str, Any]]:
     told = []
     for one in interfaces.all_interfaces():
         state, hint = ("good", "") if one.link else ("look", "Look at the cable.")
