@@ -7,14 +7,16 @@ from dataclasses import replace
 
 import pytest
 
+from netloom_core.absence import elsewhere, network, serial
 from netloom_core.absence import explain as absence
 from netloom_core.absence.case import Case
 from netloom_core.absence.explain import explain, explain_all
 from netloom_core.errors import LinkError
+from netloom_core.model.device import Identity
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Reason
 from netloom_core.profiles.load import Library
-from netloom_core.sweep.finding import Known
+from netloom_core.sweep.finding import BY_IPV6, Finding, Known, Place
 
 LINE = Line("net", "Net", "ip", network="10.99.1.0/29", source="")
 Test = Callable[[Case], Awaitable[list[Reason]]]
@@ -71,3 +73,35 @@ async def test_without_an_address_on_the_line_that_is_the_reason(library: Librar
     told = (await explain(lost)).reasons
     assert told
     assert not any("broke" in reason.reason for reason in told)
+
+
+def somebody(line: str, address: str, speed: int = 0, **more: str) -> Finding:
+    ident = Identity("Dunmarrow", "DM24", "00B70E31")
+    return Finding(line, address, speed, ident, "", "new", places=(Place(line, address, speed),), facts=more)
+
+
+async def test_somebody_at_its_address_is_not_nobody_there(library: Library) -> None:
+    """On a bus and on a network: two reasons that contradict each other explain nothing."""
+    bus = Line("bus", "Bus", "serial", path="x", protocol="osdp")
+    there = somebody("bus", "3", 38400)
+    on_bus = Case(Known("d", "dunmarrow|1", "dunmarrow-dm24", "bus", "3", 9600), "d", bus, [there], [], library, [bus])
+    assert await serial.what_came(on_bus) == []
+    stranger = replace(somebody("net", "10.99.1.2"), profile="hallvane-rx8")
+    on_net = replace(case(library), findings=[stranger], line=replace(LINE, source="127.0.0.1"))
+    assert await network.not_on_its_service(on_net) == []
+
+
+async def test_one_that_ipv6_still_shows_is_on_the_wire(library: Library) -> None:
+    seen = replace(somebody("net", "fe80::1"), status=BY_IPV6, device="d")
+    [reason] = await elsewhere.still_there_by_ipv6(replace(case(library), findings=[seen]))
+    assert "answers over IPv6 as fe80::1, but not at 10.99.1.2" in reason.reason
+
+
+async def test_a_sweep_that_was_cut_off_is_a_reason_and_no_line_that_cannot_be_used(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(absence, "BY_KIND", made_of())
+    cut = {"line": "net", "method": "connect", "code": "cut-off", "message": "It was cut off.", "try": ""}
+    told = [reason.reason for reason in (await explain(replace(case(library), troubles=[cut]))).reasons]
+    assert told[0] == "It was cut off."
+    assert not any("could not be used" in one for one in told)
