@@ -69,8 +69,8 @@ function Methods({ line }: { line: Line }) {
             <th className="w-6 font-normal" aria-label="On" />
             <th className="font-normal">Method</th>
             <th className="text-right font-normal">Took</th>
-            <th className="text-right font-normal">Sent</th>
-            <th className="text-right font-normal">Saw</th>
+            <th className="pl-3 text-right font-normal">Sent</th>
+            <th className="pl-3 text-right font-normal">Saw</th>
           </tr>
         </thead>
         <tbody>
@@ -97,8 +97,8 @@ function Methods({ line }: { line: Line }) {
                   ))}
                 </td>
                 <td className="text-right font-mono whitespace-nowrap">{now && now[0] < now[1] ? `${Math.round((100 * now[0]) / Math.max(1, now[1]))} %` : method.state ? `${method.seconds.toFixed(1)} s` : "–"}</td>
-                <td className="pl-2 text-right font-mono">{method.state ? method.sent : "–"}</td>
-                <td className="pl-2 text-right font-mono">{method.state ? method.seen : "–"}</td>
+                <td className="pl-3 text-right font-mono">{method.state ? method.sent : "–"}</td>
+                <td className="pl-3 text-right font-mono">{method.state ? method.seen : "–"}</td>
               </tr>
             );
           })}
