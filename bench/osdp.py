@@ -18,6 +18,7 @@ from netloom_core.sweep.sweep import sweep
 
 SPEED = 9600
 ASK, ANSWER = 9, 20  # characters of an ID command and of its reply
+MORE = ((9, 20), (8, 10))  # of what a unit that answered is asked besides: CAP, LSTAT
 TURNAROUND_S = 0.002
 
 
@@ -35,5 +36,6 @@ def main() -> None:
             mine = asyncio.run(scan(link))
     silent = MAX_ADDRESS + 1 - UNITS
     plain = silent * (line_time(ASK + IDLE_CHARACTERS, SPEED) + SCAN_TIMEOUT_S)
-    plain += UNITS * (line_time(ASK + ANSWER + IDLE_CHARACTERS, SPEED) + TURNAROUND_S)
+    for asked, answered in ((ASK, ANSWER), *MORE):
+        plain += UNITS * (line_time(asked + answered + IDLE_CHARACTERS, SPEED) + TURNAROUND_S)
     told("osdp", mine, plain, 1.2, f"{MAX_ADDRESS + 1} addresses at {SPEED} baud, {UNITS} units")

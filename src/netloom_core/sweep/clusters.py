@@ -8,20 +8,26 @@ from netloom_core.identity.keys import serial_part
 from netloom_core.model.sighting import Sighting
 from netloom_core.sweep.finding import Known
 
+NOTHING: frozenset[str] = frozenset()
+
 
 class Cluster:
     __slots__ = ("apart", "keys", "records", "seen", "serials", "shared")
 
     def __init__(self) -> None:
-        self.keys: dict[str, set[str]] = {}  # with the methods by which each came
+        # Tuples and no sets: there are tens of thousands, and each container costs the collector of garbage.
+        self.keys: dict[str, tuple[str, ...]] = {}  # with the methods by which each came
         self.serials: dict[str, set[str]] = {}  # by method; those of a record of which none is known by ""
         self.records: list[Known] = []
         self.seen: list[Sighting] = []
-        self.apart: set[str] = set()
-        self.shared: dict[str, str] = {}
+        self.apart: frozenset[str] = NOTHING
+        self.shared: dict[str, str] | None = None  # what it tells and others do, with the reason
 
-    def add_key(self, kind: str, key: str, ways: Iterable[str]) -> None:
-        self.keys.setdefault(key, set()).update(ways)
+    def share(self, key: str, why: str) -> None:
+        self.shared = {**(self.shared or {}), key: why}
+
+    def add_key(self, kind: str, key: str, ways: tuple[str, ...]) -> None:
+        self.keys[key] = ways
         if kind == "serial":
             self.tells(key, ways)
 
@@ -83,13 +89,15 @@ class Fusion:
             one, other, a, b = other, one, b, a
         self._up[other] = one
         for key, ways in b.keys.items():
-            a.keys.setdefault(key, set()).update(ways)
+            mine = a.keys.get(key)
+            a.keys[key] = ways if mine is None else mine if mine == ways else (*mine, *ways)
         for way, serials in b.serials.items():
             a.serials.setdefault(way, set()).update(serials)
         a.records += b.records
         a.seen += b.seen
         a.apart |= b.apart
-        a.shared |= b.shared
+        if b.shared:
+            a.shared = {**(a.shared or {}), **b.shared}
         return True
 
     def roots(self) -> list[Cluster]:

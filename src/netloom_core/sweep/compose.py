@@ -21,7 +21,7 @@ _DIRECT = {
 }  # fmt: skip
 _OTHER = 2
 # Facts of which several answers each tell a part.
-ADD_UP = ("ports", "universes", "sends_universes", "types", "ipv6", "services")
+ADD_UP = frozenset(("ports", "universes", "sends_universes", "types", "ipv6", "services"))
 MAX_FACT = 400
 
 
@@ -111,11 +111,12 @@ def _finding(cluster: Cluster, placed: list[Sighting], library: Library) -> Find
     facts: dict[str, str] = {}
     for sighting in reversed(ranked):
         facts.update(sighting.facts)
-    for name in ADD_UP:
+    for name in ADD_UP & facts.keys():
         found = dict.fromkeys(word for s in cluster.seen for word in s.facts.get(name, "").split())
         if found:
             facts[name] = " ".join(sorted(found, key=_in_order))[:MAX_FACT]
-    facts.update(_nearest_port(cluster.seen))
+    if "switch" in facts:
+        facts.update(_nearest_port(cluster.seen))
     macs = [
         key[4:] for key in cluster.keys if key.startswith("mac:") and any(key[4:] in _text(s) for s in cluster.seen)
     ]
@@ -148,9 +149,9 @@ def _finding(cluster: Cluster, placed: list[Sighting], library: Library) -> Find
         methods=sorted({sighting.method for sighting in cluster.seen}),
         facts=facts,
         keys=tuple(sorted(cluster.keys, key=lambda key: (GRADE[kind_of(key)], key))),
-        ways={key: sorted(ways) for key, ways in cluster.keys.items() if ways},
+        ways={key: sorted(set(ways)) for key, ways in cluster.keys.items() if ways},
         places=tuple(places),
-        shared=dict(cluster.shared),
+        shared=dict(cluster.shared or ()),
         sightings=cluster.seen,
     )
 

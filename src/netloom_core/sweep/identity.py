@@ -56,13 +56,13 @@ def fuse(
             number = fusion.new()
             cluster = fusion.clusters[number]
             cluster.records.append(record)
-            cluster.apart = set(record.apart)
+            cluster.apart = frozenset(record.apart)
             for key in keys:
                 if key in worth.common:
-                    cluster.shared[key] = worth.common[key]
+                    cluster.share(key, worth.common[key])
                     continue
                 kind = kind_of(key)
-                cluster.add_key(kind, key, record.ways.get(key, ()))
+                cluster.add_key(kind, key, tuple(record.ways.get(key, ())))
                 holders[GRADE[kind]][key].append(number)
     at_spot: dict[tuple[str, str, str], list[int]] = defaultdict(list)
     numbers_of: list[int] = []
@@ -76,7 +76,7 @@ def fuse(
                 cluster.add_key(kind, key, (sighting.method,))
                 holders[GRADE[kind]][key].append(number)
                 continue
-            cluster.shared[key] = worth.why_not(key)
+            cluster.share(key, worth.why_not(key))
             if kind == "serial":
                 cluster.tells(key, (sighting.method,))
         if sighting.address:

@@ -22,7 +22,7 @@ ARP = "neighbour"
 TOLD_BY_OTHERS = frozenset({"mdns", "forwarding", "lldp"})  # announcements outlive their device
 PROXIED = 3  # so many addresses of whom nothing but one MAC is known: somebody answers for them
 # Facts of which one host has one value; two values are two hosts.
-ONE_EACH = ("host", "title", "certificate", "banner", "ssh", "server", "description", "hardware", "engine")
+ONE_EACH = frozenset(("host", "title", "certificate", "banner", "ssh", "server", "description", "hardware", "engine"))
 
 Spot = tuple[str, str]
 Seen = list[tuple[str, str]]
@@ -47,7 +47,7 @@ class Worth:
         return self.common.get(key) or self.doubted.get(key) or "told by it, and of another device"
 
 
-@dataclass
+@dataclass(slots=True)
 class _Place:
     """What was told at one address in this sweep."""
 
@@ -133,9 +133,8 @@ class _Weighing:
             (place.arp if sighting.method == ARP else place.told).update(told[:1])
             if sighting.method not in TOLD_BY_OTHERS:
                 place.serials[sighting.method].update(key for kind, key in mine if kind == "serial")
-                for name in ONE_EACH:
-                    if value := sighting.facts.get(name):
-                        place.facts[f"{sighting.method} {name}"].add(value)
+                for name in ONE_EACH & sighting.facts.keys():
+                    place.facts[f"{sighting.method} {name}"].add(sighting.facts[name])
         for record in self._records:
             mine_of_record = {key for key in (record.key, *record.keys) if key}
             self._linked.join(key for key in mine_of_record if kind_of(key) == "mac")
