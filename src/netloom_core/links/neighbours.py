@@ -84,7 +84,8 @@ def _entry(data: bytes, only: int, family: int) -> Neighbour | None:
             break
         parts[kind & 0x3FFF] = data[at + ATTRIBUTE.size : at + size]
         at += size + 3 & ~3
-    if len(parts.get(NDA_DST, b"")) != (4 if family == socket.AF_INET else 16) or len(parts.get(NDA_CACHEINFO, b"")) < CONFIRMED.size:
+    length = 4 if family == socket.AF_INET else 16
+    if len(parts.get(NDA_DST, b"")) != length or len(parts.get(NDA_CACHEINFO, b"")) < CONFIRMED.size:
         return None
     mac = parts.get(NDA_LLADDR, b"")
     (ticks,) = CONFIRMED.unpack_from(parts[NDA_CACHEINFO])
