@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 import time
@@ -80,6 +81,10 @@ def lease(wire: Wire, name: str, folder: Path) -> str:
         client.wait(5)
 
 
+as_root = pytest.mark.skipif(os.geteuid() != 0, reason="that server starts for root only, so nothing was tried with it")
+
+
+@as_root
 def test_dhcp_servers_are_told_and_a_lease_that_moves_is_followed(wire: Wire, desk: Desk, tmp_path: Path) -> None:
     wire.host("server", mac(1), "10.77.0.2")
     lease_server(wire, "server", 100, tmp_path)
@@ -112,6 +117,7 @@ def batch_flush(wire: Wire, name: str) -> None:
     )  # fmt: skip
 
 
+@as_root
 def test_service_types_that_no_profile_lists_are_found(wire: Wire, desk: Desk, tmp_path: Path) -> None:
     """avahi with forty services of thirty types: names, types, ports and TXT records are evidence."""
     if not Path("/etc/avahi/services").is_dir():
