@@ -84,14 +84,22 @@ def lease(wire: Wire, name: str, folder: Path) -> str:
 as_root = pytest.mark.skipif(os.geteuid() != 0, reason="that server starts for root only, so nothing was tried with it")
 
 
+def answering(desk: Desk, address: str, method: str, methods: list[str]) -> dict[str, Any]:
+    """What a sweep finds there once the server has started, which takes its time on a busy computer."""
+    for _ in range(12):
+        for found in desk.sweep(methods=methods)["found"]:
+            if found["address"] == address and method in found["methods"]:
+                return dict(found)
+    raise AssertionError(f"nobody at {address} answers by {method}")
+
+
 @as_root
 def test_dhcp_servers_are_told_and_a_lease_that_moves_is_followed(wire: Wire, desk: Desk, tmp_path: Path) -> None:
     wire.host("server", mac(1), "10.77.0.2")
     lease_server(wire, "server", 100, tmp_path)
     wire.host("client", mac(2))
     first = lease(wire, "client", tmp_path)
-    result = desk.sweep(methods=["neighbour", "dhcp"])
-    server = found_at(result, "10.77.0.2")
+    server = answering(desk, "10.77.0.2", "dhcp", ["neighbour", "dhcp"])
     assert server["facts"]["dhcp_server"] == "yes"
     assert server["facts"]["offers"].startswith("10.77.0.1")
     record = [{"device": "d1", "key": f"mac:{mac(2)}", "address": first}]
@@ -99,6 +107,7 @@ def test_dhcp_servers_are_told_and_a_lease_that_moves_is_followed(wire: Wire, de
 
     wire.host("second", mac(3), "10.77.0.3")
     lease_server(wire, "second", 180, tmp_path)
+    answering(desk, "10.77.0.3", "dhcp", ["neighbour", "dhcp"])
     notes = desk.sweep(methods=["neighbour", "dhcp"])["methods"]["dhcp"]["notes"]
     assert notes == ["2 DHCP servers answer: 10.77.0.2, 10.77.0.3. Devices may get either's address."]
     wire.pull("server")
@@ -133,8 +142,11 @@ def test_service_types_that_no_profile_lists_are_found(wire: Wire, desk: Desk, t
     log = tmp_path / "avahi.log"
     wire.run(wire.hosts["board"].space, "unshare", "--mount", "sh", "-c", f"{start} 2> {log}")
     until(lambda: log.exists() and log.read_text().count("successfully established") == 40)
-    result = desk.sweep(methods=["neighbour", "mdns"])
-    board = found_at(result, "10.77.0.10")
+    for _ in range(4):  # a busy computer may lose one of forty answers
+        result = desk.sweep(methods=["neighbour", "mdns"])
+        board = found_at(result, "10.77.0.10")
+        if board["facts"]["services_count"] == "40":
+            break
     assert (board["serial"], board["facts"]["maker"]) == ("SB-5000", "Farrow")
     assert board["facts"]["services_count"] == "40"
     assert board["facts"]["instance"].startswith("Scoreboard at gate ")
@@ -147,8 +159,7 @@ def test_service_types_that_no_profile_lists_are_found(wire: Wire, desk: Desk, t
 def test_a_responder_that_answers_probes_for_devices_only(wire: Wire, desk: Desk, tmp_path: Path) -> None:
     wire.host("share", mac(1), "10.77.0.10")
     wire.run(wire.hosts["share"].space, sys.executable, program("wsdd"), "-4", "-i", "eth0", "-n", "gatehouse")
-    time.sleep(2)
-    found = found_at(desk.sweep(methods=["neighbour", "ws-discovery"]), "10.77.0.10")
+    found = answering(desk, "10.77.0.10", "dpws", ["neighbour", "ws-discovery"])
     assert "ws-discovery" in found["methods"]
     assert "Device" in found["facts"]["types"]
     assert any(key.startswith("uuid:") for key in found["keys"])
@@ -160,7 +171,6 @@ def test_what_an_agent_tells_of_its_interfaces_is_what_arp_shows(wire: Wire, des
     (tmp_path / "snmpd.conf").write_text("rocommunity public\nsysName rack-1\nagentAddress udp:10.77.0.10:161\n")
     wire.run(wire.hosts["rack"].space, program("snmpd"), "-f", "-Lf", f"{tmp_path}/snmpd.log", "-C", "-c",
              f"{tmp_path}/snmpd.conf", f"--persistentDir={tmp_path}")  # fmt: skip
-    time.sleep(2)
-    found = found_at(desk.sweep(methods=["neighbour", "snmp"]), "10.77.0.10")
+    found = answering(desk, "10.77.0.10", "snmp", ["neighbour", "snmp"])
     assert found["facts"]["host"] == "rack-1"
     assert found["keys"] == [f"mac:{mac(1)}"]

@@ -16,7 +16,7 @@ from netloom_core.sweep.base import Look, Method
 
 BROWSE_S = 3.0
 LOOK_S = 0.25
-QUIET_S, LONGER_S = 1.2, 3.0  # while something new still comes it goes on, but no longer than that
+QUIET_S, LONGER_S = 2.3, 5.0  # while something new comes it goes on over a repeat of its questions, but no longer
 RESOLVE_MS = 1500
 MAX_SERVICES = 4096
 MAX_TYPES = 256  # of which nobody of ours knew; a host may tell hundreds
