@@ -364,6 +364,12 @@ def test_the_bench_says_behind_which_port_of_which_switch_it_is(technician: APIC
     assert "forwarding at" not in case.history.seen
 
 
+def test_a_device_without_a_profile_has_a_face_by_its_standard(technician: APIClient, library: Library) -> None:
+    [(device, _)] = swept(library, at(60, "pjlink", maker="Nobody", model="P1", title="Hall"))
+    shown = technician.get(f"/api/devices/{device.id}").json()
+    assert (shown["kind"], shown["maker"], shown["model"]) == ("display or projector", "Nobody", "P1")
+
+
 def test_what_could_be_named_by_nobody_gets_its_name_when_it_tells_it(technician: APIClient, library: Library) -> None:
     [(device, _)] = swept(library, at(60, "connect", ports="80"))
     assert device.name == "Unknown at 127.20.10.60"

@@ -7,7 +7,7 @@ finds it again. A model's own profile, once there is one, comes before.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
 
 from netloom_core.profiles.schema import Profile
@@ -16,6 +16,21 @@ PREFIX = "standard-"
 OSDP = re.compile(r"^standard-osdp-(\d{1,2})-inputs-(\d{1,2})-outputs$")
 MOST = 64  # of inputs, and of outputs: IEC 60839-11-5 counts more, but no unit has them
 SPEEDS = (9600, 19200, 38400, 57600, 115200, 230400)
+
+
+# What a device is by the standard that it answers, for one of which nobody knows the model; the surest first.
+KINDS = (
+    ("onvif", "network camera"), ("pjlink", "display or projector"), ("artnet", "lighting network node"),
+    ("modbus-tcp", "Modbus unit"), ("modbus", "Modbus unit"), ("osdp", "OSDP unit"), ("rfc2217", "serial device server"),
+    ("snmp", "managed network device"), ("dpws", "device with web services"), ("ssdp", "UPnP device"),
+    ("mdns", "device with network services"),
+)  # fmt: skip
+
+
+def kind_by(methods: Iterable[str]) -> str:
+    """A word for it on its face; empty where no standard says what it is."""
+    saw = set(methods)
+    return next((kind for method, kind in KINDS if method in saw), "")
 
 
 def is_standard(ident: str) -> bool:

@@ -11,7 +11,7 @@ from netloom_core.model.secrets import masked
 from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
-from netloom_core.profiles.standard import is_standard
+from netloom_core.profiles.standard import is_standard, kind_by
 from netloom_core.sweep.pace import RATE
 from netloom_core.sweep.sweep import fitting
 from netloom_server.backups.models import Document
@@ -60,7 +60,7 @@ def device_as_dict(
         "maker": device.maker or (profile.maker if profile else ""),
         "model": named.model if named else device.model,
         "reported_model": device.model if named and device.model != named.model else "",
-        "kind": profile.kind if profile else "",
+        "kind": profile.kind if profile else kind_by(device.methods),
         "serial": device.serial,
         "profile": device.profile,
         "firmware": device.firmware,
