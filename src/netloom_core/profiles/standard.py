@@ -22,8 +22,8 @@ SPEEDS = (9600, 19200, 38400, 57600, 115200, 230400)
 KINDS = (
     ("onvif", "network camera"), ("pjlink", "display or projector"), ("artnet", "lighting network node"),
     ("modbus-tcp", "Modbus unit"), ("modbus", "Modbus unit"), ("osdp", "OSDP unit"),
-    ("rfc2217", "serial device server"), ("snmp", "managed network device"), ("dpws", "device with web services"), ("ssdp", "UPnP device"),
-    ("mdns", "device with network services"),
+    ("rfc2217", "serial device server"), ("snmp", "managed network device"), ("dpws", "device with web services"),
+    ("ssdp", "UPnP device"), ("mdns", "device with network services"),
 )  # fmt: skip
 
 
