@@ -86,6 +86,8 @@ class Browse:
         self.types = set(types)
         self.left_out = 0
         self.mute = 0
+        self._homes: dict[str, list[str]] = {}  # IPv4 addresses by host name
+        self._homeless: list[AsyncServiceInfo] = []
         self._news = 0.0
         self._listed: dict[tuple[str, str], list[str]] = {}
         self._zeroconf = _opened(home)
@@ -122,6 +124,7 @@ class Browse:
                     break
                 await asyncio.sleep(LOOK_S)
             await asyncio.gather(*self._pending, return_exceptions=True)
+            self._tell_all(self._homeless)
         finally:
             for task in self._pending:
                 task.cancel()
@@ -165,13 +168,26 @@ class Browse:
         told = await info.async_request(zeroconf, RESOLVE_MS) or await info.async_request(zeroconf, RESOLVE_MS)
         if not told:
             self.mute += 1
-        else:
-            self._found.append(info)
+            return
+        self._found.append(info)
+        four, _ = addresses_of(info)
+        host = info.server or ""
+        if four:
+            self._homes[host] = four
+        elif host not in self._homes:
+            self._homeless.append(info)  # its IPv4 address comes with another service of that host, as a rule
+            return
+        self._tell_all([info, *(one for one in self._homeless if (one.server or "") == host)])
+        self._homeless = [one for one in self._homeless if (one.server or "") != host]
+
+    def _tell_all(self, infos: list[AsyncServiceInfo]) -> None:
+        for info in infos:
             for look in self.looks:
                 self._tell(look, info)
 
     def _tell(self, look: Look, info: AsyncServiceInfo) -> None:
         four, six = addresses_of(info)
+        four = four or self._homes.get(info.server or "", [])
         facts = facts_of(info)
         for address in four or six[:1]:
             if not (look.accepts(address) and look.wanted(address)):
