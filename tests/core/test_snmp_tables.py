@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from netloom_core.protocols import snmp
-from netloom_core.sweep.methods.snmp_agent import columns, walk
+from netloom_core.sweep.methods.snmp_agent import columns
 from netloom_core.sweep.methods.snmp_switch import read_switch
 
 Oid = snmp.Oid
@@ -33,6 +33,11 @@ class Agent:
                 binds.append(self._rows[place] if place < len(names) else (oid, None))
                 at[number] = binds[-1][0]
         return snmp.Response(0, 0, tuple(binds[: self._room]))
+
+
+async def walk(agent: Agent, oid: Oid, most: int = 20_000) -> tuple[list[Any], bool]:
+    column = (await columns(agent, (oid,), most))[oid]
+    return list(column.rows), column.whole
 
 
 def table(oid: Oid, count: int, value: Any = 1) -> dict[Oid, Any]:

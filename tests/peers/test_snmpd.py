@@ -13,7 +13,7 @@ from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
 from netloom_core.protocols import snmp
 from netloom_core.sweep.methods.snmp import Snmp
-from netloom_core.sweep.methods.snmp_agent import ByCommunity, ByUser, walk
+from netloom_core.sweep.methods.snmp_agent import ByCommunity, ByUser, columns
 from netloom_core.sweep.sweep import SweepResult, sweep
 from tests.peers.conftest import Start
 
@@ -83,7 +83,8 @@ async def test_a_walk_by_v3_is_the_same_as_by_v2c(start: Start, tmp_path: Path) 
     by_user = ByUser(None, SOURCE, AGENT, USER)
     try:
         with UdpLink(SOURCE) as link:
-            assert await walk(by_user, snmp.IF_MAC) == await walk(ByCommunity(None, link, AGENT, "quay"), snmp.IF_MAC)
+            by_community = ByCommunity(None, link, AGENT, "quay")
+            assert await columns(by_user, (snmp.IF_MAC,)) == await columns(by_community, (snmp.IF_MAC,))
     finally:
         by_user.close()
 
@@ -92,9 +93,10 @@ async def test_a_walk_ends_at_the_end_of_its_column(start: Start, tmp_path: Path
     await running(start, tmp_path)
     with UdpLink(SOURCE) as link:
         agent = ByCommunity(None, link, AGENT, "quay")
-        states, whole = await asyncio.wait_for(walk(agent, snmp.IF_STATE), 20)
-        part, cut = await asyncio.wait_for(walk(agent, snmp.IF_STATE, 1), 20)
+        found = (await asyncio.wait_for(columns(agent, (snmp.IF_STATE,)), 20))[snmp.IF_STATE]
+        part = (await asyncio.wait_for(columns(agent, (snmp.IF_STATE,), 1), 20))[snmp.IF_STATE]
+    states, whole = found.rows, found.whole
+    assert part.rows[0] == states[0]
     assert states
     assert whole
-    assert part or not cut
     assert all(len(index) == 1 for index, _ in states)

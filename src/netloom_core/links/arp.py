@@ -6,25 +6,15 @@ import asyncio
 import errno
 import socket
 from collections.abc import Callable
-from pathlib import Path
 
 from netloom_core.errors import LinkError, ProtocolError
-from netloom_core.links.neighbours import ARPHRD_ETHER
+from netloom_core.links.interfaces import ARPHRD_ETHER
 from netloom_core.protocols import arp
 
-SYS_NET = Path("/sys/class/net")
 ETH_P_ARP = 0x0806
 EVERYBODY = b"\xff" * 6
 AT_ONCE = 512
 MAX_IN_ALL = 100_000
-
-
-def is_ethernet(interface: str) -> bool:
-    """Whether hosts on it are found by ARP; tunnels and point-to-point links have none."""
-    try:
-        return int((SYS_NET / interface / "type").read_text()) == ARPHRD_ETHER
-    except (OSError, ValueError):
-        return False
 
 
 def allowed() -> bool:

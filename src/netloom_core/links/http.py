@@ -12,6 +12,7 @@ import contextlib
 import math
 import socket
 from collections.abc import AsyncIterator
+from dataclasses import dataclass, field
 
 import h11
 
@@ -27,6 +28,14 @@ HTTP_PORT = 80
 JUST_S = 2.0  # a device that hangs up after each answer is asked the next question within that
 ANSWER_S = 4.0
 QUIET_S = 30.0  # a stream that says nothing for so long is given up
+
+
+@dataclass
+class Answer:
+    """What came of one so far; `status` is 0 before its head."""
+
+    status: int = 0
+    content: bytearray = field(default_factory=bytearray)
 
 
 class HttpLink:
@@ -75,11 +84,13 @@ class HttpLink:
         `unknown`) and ProtocolError.
         """
         self._only_on(proven)
-        sock = await self._connected()
+        sock, answer = await self._connected(), Answer()
         self._begin(self._timeout)
         try:
             await self._send(sock, method, path, body, headers)
-            status, content = await self._receive(sock)
+            await self._receive(sock, answer, MAX_BODY)
+            if len(answer.content) > MAX_BODY:
+                raise ProtocolError(f"{self._host} sent more than {MAX_BODY} bytes.")
         except TimeoutError:
             self.close()
             raise self._silent() from None
@@ -91,36 +102,24 @@ class HttpLink:
         else:
             self.close()
             self._hung_up_at = asyncio.get_running_loop().time()
-        return status, content
+        return answer.status, bytes(answer.content)
 
     async def beginning(self, path: str, most: int) -> tuple[int, bytes]:
         """Status and the first bytes of what is at a path, as far as they come in time; the connection ends by it.
 
-        For pages that never end, too. Raises what `request` raises when not even a status came.
+        For pages that never end, too. Raises NoAnswer when not even a status came.
         """
-        sock = await self._connected()
+        sock, answer = await self._connected(), Answer()
         self._begin(self._timeout)
-        status, parts, size = 0, [], 0
         try:
             await self._send(sock, "GET", path, b"", ())
-            while size < most:
-                event = await self._event(sock)
-                if isinstance(event, h11.Response):
-                    status = event.status_code
-                elif isinstance(event, h11.Data):
-                    parts.append(bytes(event.data))
-                    size += len(event.data)
-                else:
-                    break
-        except TimeoutError:
-            if not status:
+            await self._receive(sock, answer, most)
+        except (NoAnswer, ProtocolError, TimeoutError):
+            if not answer.status:
                 raise self._silent() from None
-        except (NoAnswer, ProtocolError):
-            if not status:
-                raise
         finally:
             self.close()
-        return status, b"".join(parts)[:most]
+        return answer.status, bytes(answer.content[:most])
 
     def _only_on(self, proven: int | None) -> None:
         if proven is None or (self.connection == proven and (self.open or self.just_closed)):
@@ -198,19 +197,16 @@ class HttpLink:
         except OSError as error:
             raise self._silent() from error
 
-    async def _receive(self, sock: socket.socket) -> tuple[int, bytes]:
-        status, parts, size = 0, [], 0
-        while True:
+    async def _receive(self, sock: socket.socket, answer: Answer, most: int) -> None:
+        """What comes goes into `answer`, to the end of the message or until there are more than so many bytes."""
+        while len(answer.content) <= most:
             event = await self._event(sock)
             if isinstance(event, h11.Response):
-                status = event.status_code
+                answer.status = event.status_code
             elif isinstance(event, h11.Data):
-                parts.append(bytes(event.data))
-                size += len(event.data)
-                if size > MAX_BODY:
-                    raise ProtocolError(f"{self._host} sent more than {MAX_BODY} bytes.")
+                answer.content += event.data
             elif isinstance(event, h11.EndOfMessage):
-                return status, b"".join(parts)
+                return
             elif isinstance(event, h11.ConnectionClosed):
                 raise self._silent()
 

@@ -12,6 +12,7 @@ from netloom_core.errors import AddressOutside
 
 LOOPBACK = ipaddress.IPv4Network("127.0.0.0/8")
 SYS_NET = Path("/sys/class/net")
+ARPHRD_ETHER = 1  # in its `type`
 
 
 @dataclass(frozen=True)
@@ -34,6 +35,22 @@ def has_link(name: str) -> bool:
         return (SYS_NET / name / "carrier").read_text().strip() == "1"
     except OSError:
         return False  # reading it fails while the interface is down
+
+
+def is_ethernet(name: str) -> bool:
+    """Whether hosts on it are found by ARP; tunnels and point-to-point links have none."""
+    try:
+        return int((SYS_NET / name / "type").read_text()) == ARPHRD_ETHER
+    except (OSError, ValueError):
+        return False
+
+
+def mac_of(name: str) -> bytes:
+    """The interface's own MAC address, 6 bytes; zeros where the system does not tell."""
+    try:
+        return bytes.fromhex((SYS_NET / name / "address").read_text().strip().replace(":", ""))[:6].ljust(6, b"\0")
+    except (OSError, ValueError):
+        return bytes(6)
 
 
 def all_interfaces() -> list[Interface]:

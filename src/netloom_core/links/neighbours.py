@@ -24,7 +24,6 @@ CONFIRMED = struct.Struct("=I")  # the first of nda_cacheinfo, in clock ticks si
 RECEIVE_BYTES = 65_536
 ANSWER_S = 1.0
 MAX_ENTRIES = 16_384
-ARPHRD_ETHER = 1
 
 
 @dataclass(frozen=True)

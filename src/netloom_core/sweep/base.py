@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
-from netloom_core.errors import Crowded
+from netloom_core.errors import Crowded, NetloomError
 from netloom_core.links import neighbours
 from netloom_core.links.udp import UdpLink
 from netloom_core.live.sessions import Sessions
@@ -104,9 +104,10 @@ class Look:
                 await method.greet(theirs, address, port, sock)
         except TimeoutError:
             theirs.note(f"The talk with {address} on port {port} was cut off after {GREET_S:g} s.")
-        except Crowded as error:
-            self.pace.slow()
-            theirs.note(f"{address} on port {port} was not asked: {error.message}")
+        except NetloomError as error:
+            if isinstance(error, Crowded):
+                self.pace.slow()
+            theirs.note(f"{address} on port {port} could not be asked: {error.message}")
         except Exception as error:
             log.exception("%s broke on %s port %d", method.name, address, port)
             theirs.note(f"{address} on port {port} could not be asked: a mistake of Netloom's own, which the log has "

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import random
-from pathlib import Path
 
 from netloom_core.errors import LinkError, ProtocolError
-from netloom_core.links.interfaces import interface_of
+from netloom_core.links.interfaces import interface_of, mac_of
 from netloom_core.links.udp import UdpLink
 from netloom_core.protocols import dhcp
 from netloom_core.sweep.base import Look, Method
 
 LISTEN_S = 3.0
 EVERYBODY = "255.255.255.255"
-SYS_NET = Path("/sys/class/net")
 
 
 class DhcpServers(Method):
@@ -31,7 +29,7 @@ class DhcpServers(Method):
             look.note("Left out: loopback has no broadcasts of this kind.")
             return
         interface = line.interface or interface_of(line.source)
-        mac = hardware_of(interface)
+        mac = mac_of(interface)
         transaction = random.randint(1, 2**32 - 2)  # noqa: S311 - only to tell answers apart
         try:
             link = UdpLink(line.source, port=dhcp.CLIENT_PORT, anywhere=True, interface=interface)
@@ -55,11 +53,3 @@ class DhcpServers(Method):
                 told.add(answer.server)
         if len(told) > 1:
             look.note(f"{len(told)} DHCP servers answer: {', '.join(sorted(told))}. Devices may get either's address.")
-
-
-def hardware_of(interface: str) -> bytes:
-    """The interface's own MAC address; zeros where the system does not tell."""
-    try:
-        return bytes.fromhex((SYS_NET / interface / "address").read_text().strip().replace(":", ""))[:6].ljust(6, b"\0")
-    except (OSError, ValueError):
-        return bytes(6)

@@ -18,8 +18,8 @@ from netaddr import EUI, AddrFormatError, NotRegisteredError
 
 from netloom_core.errors import LinkError
 from netloom_core.links import neighbours
-from netloom_core.links.arp import ArpLink, is_ethernet
-from netloom_core.links.interfaces import interface_of
+from netloom_core.links.arp import ArpLink
+from netloom_core.links.interfaces import interface_of, is_ethernet
 from netloom_core.links.udp import UdpLink
 from netloom_core.protocols.arp import Arp
 from netloom_core.sweep.base import Look, Method

@@ -161,9 +161,3 @@ async def columns(agent: Asked, oids: Sequence[snmp.Oid], most: int = MAX_ROWS) 
         if before == [len(column.rows) for column in going] and not any(column.over for column in going):
             break
     return found
-
-
-async def walk(agent: Asked, column: snmp.Oid, most: int = MAX_ROWS) -> tuple[list[Row], bool]:
-    """(rows, whether these are all) of one column."""
-    found = (await columns(agent, (column,), most))[column]
-    return found.rows, found.whole
