@@ -14,7 +14,7 @@ from netloom_core.absence.explain import explain, explain_all
 from netloom_core.errors import LinkError
 from netloom_core.model.device import Identity
 from netloom_core.model.line import Line
-from netloom_core.model.sighting import Reason
+from netloom_core.model.sighting import Reason, Sighting
 from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import BY_IPV6, Finding, Known, Place
 
@@ -89,6 +89,17 @@ async def test_somebody_at_its_address_is_not_nobody_there(library: Library) -> 
     stranger = replace(somebody("net", "10.99.1.2"), profile="hallvane-rx8")
     on_net = replace(case(library), findings=[stranger], line=replace(LINE, source="127.0.0.1"))
     assert await network.not_on_its_service(on_net) == []
+
+
+async def test_one_that_answers_after_all_is_not_explained(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
+    """But one that only an earlier sweep saw there is."""
+    monkeypatch.setattr(absence, "BY_KIND", made_of(good))
+    now = Sighting("net", "10.99.1.2", "http", 1.0, {})
+    there = replace(somebody("net", "10.99.1.2"), device="d", status="known", sightings=[now])
+    assert (await explain(replace(case(library), findings=[there]))).reasons == ()
+    remembered = replace(there, sightings=[])
+    [first, *_] = (await explain(replace(case(library), findings=[remembered]))).reasons
+    assert first.reason == "The cable is out."
 
 
 async def test_one_that_ipv6_still_shows_is_on_the_wire(library: Library) -> None:

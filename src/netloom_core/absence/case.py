@@ -70,6 +70,18 @@ class Case:
         ]
 
     @property
+    def answers(self) -> bool:
+        """Whether this look saw it where it should be: then there is nothing to explain.
+
+        What is remembered of an earlier sweep has no sightings of now.
+        """
+        return any(
+            f.sightings and f.device and f.device == self.record.device and f.status in ("known", "moved")
+            and any((p.line, p.address) == (self.record.line, self.record.address) for p in f.places)
+            for f in self.findings
+        )  # fmt: skip
+
+    @property
     def heard(self) -> bool:
         return any(p.line == self.line.id for f in self.findings for p in f.places)
 

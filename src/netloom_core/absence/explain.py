@@ -49,8 +49,13 @@ class Absent:
 
 
 async def explain(case: Case) -> Absent:
-    """Ranked reasons; the last one says when it was last seen and what was written since."""
+    """Ranked reasons; the last one says when it was last seen and what was written since.
+
+    Of one that answers after all only that one is given.
+    """
     found: list[Reason] = []
+    if case.answers:
+        return Absent(case.record.device, case.record.line, tuple(last_seen(case)))
     for test in (*BY_KIND[case.line.kind], *EVERYWHERE):
         found += await _made(test, case)
     found.sort(key=lambda reason: -reason.weight)
