@@ -94,12 +94,14 @@ async def test_somebody_at_its_address_is_not_nobody_there(library: Library) -> 
 async def test_one_that_answers_after_all_is_not_explained(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
     """But one that only an earlier sweep saw there is."""
     monkeypatch.setattr(absence, "BY_KIND", made_of(good))
-    now = Sighting("net", "10.99.1.2", "http", 1.0, {})
+    now = Sighting("net", "10.99.1.2", "http", 1.0, {"serial": "HV-1"})
     there = replace(somebody("net", "10.99.1.2"), device="d", status="known", sightings=[now])
     assert (await explain(replace(case(library), findings=[there]))).reasons == ()
-    remembered = replace(there, sightings=[])
-    [first, *_] = (await explain(replace(case(library), findings=[remembered]))).reasons
-    assert first.reason == "The cable is out."
+    announced = replace(now, method="mdns")  # its service may be silent all the same
+    for weaker in ([], [announced], [replace(now, facts={})]):
+        unproven = replace(there, sightings=weaker)
+        [first, *_] = (await explain(replace(case(library), findings=[unproven]))).reasons
+        assert first.reason == "The cable is out."
 
 
 async def test_one_that_ipv6_still_shows_is_on_the_wire(library: Library) -> None:

@@ -10,6 +10,10 @@ from netloom_core.model.line import Line
 from netloom_core.profiles.load import Library
 from netloom_core.profiles.schema import Profile
 from netloom_core.sweep.finding import Finding, Known
+from netloom_core.sweep.worth import TOLD_BY_OTHERS
+
+# Methods by which a device is seen though its own service may be silent.
+NOT_ITSELF = TOLD_BY_OTHERS | {"neighbour", "ipv6", "ssdp", "ws-discovery", "sacn"}
 
 
 @dataclass(frozen=True)
@@ -71,12 +75,14 @@ class Case:
 
     @property
     def answers(self) -> bool:
-        """Whether this look saw it where it should be: then there is nothing to explain.
+        """Whether it said now, where it should be, who it is: then there is nothing to explain.
 
-        What is remembered of an earlier sweep has no sightings of now.
+        What is remembered of an earlier sweep has no sightings of now; and one whose service is silent may
+        still answer ARP, or be announced.
         """
         return any(
-            f.sightings and f.device and f.device == self.record.device and f.status in ("known", "moved")
+            any(s.method not in NOT_ITSELF and (s.facts.get("serial") or s.facts.get("uuid")) for s in f.sightings)
+            and f.device and f.device == self.record.device and f.status in ("known", "moved")
             and any((p.line, p.address) == (self.record.line, self.record.address) for p in f.places)
             for f in self.findings
         )  # fmt: skip

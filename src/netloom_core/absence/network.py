@@ -110,7 +110,8 @@ async def not_on_its_service(case: Case) -> list[Reason]:
     echo = await _echo(case)
     alive = [*(["ICMP echo"] if echo else []), *seen_by, *(["the neighbour table"] if _arp(case) else [])]
     listed = f"port {port}" if len(tried) == 1 else f"ports {', '.join(map(str, tried))}"
-    test = f"TCP {listed} of {address} was tried just now{'' if echo is None else ', and an ICMP echo'}."
+    tense, too = ("was" if len(tried) == 1 else "were"), ("" if echo is None else ", and an ICMP echo")
+    test = f"TCP {listed} of {address} {tense} tried just now{too}."
     if answer == "open":
         return [
             Reason(
