@@ -10,8 +10,8 @@ from pathlib import Path
 from bench.field import ROOT, told
 from netloom_core.backup.archive import Archive, ArchivedBackup, write_archive
 from netloom_core.documents.tree import canonical, digest, put
+from netloom_core.library.load import Library
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library
 
 COUNT, ROUNDS, LIMIT = 5000, 3, 1.5
 

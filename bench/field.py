@@ -15,9 +15,9 @@ from pathlib import Path
 from typing import Any
 
 from netloom_core.documents.tree import put
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library
 from netloom_standins.http_box import HttpBox
 from netloom_standins.net_unit import NetUnit
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
@@ -57,7 +57,7 @@ async def serve_mixed(count: int) -> None:
             "profile": profile, "serial": f"S-{number:05}", "firmware": "1.0", "running": document,
             "startup": document, "address": address, "answers": answers,
         }  # fmt: skip
-        if profile.reach.http is not None:
+        if profile.speaks("http"):
             put(document, "/network/address", address)
             await HttpBox(**common, user="admin", password=profile.factory.password).start()
         else:

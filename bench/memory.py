@@ -28,7 +28,7 @@ from django.core.management import call_command
 call_command("migrate", verbosity=0)
 from netloom_core.documents.tree import put
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.backups.models import Document
 from netloom_server.installation.models import Device, Installation, Line, Unit
 profile = Library.read(Path(sys.argv[1])).need("hallvane-rx8")

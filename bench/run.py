@@ -15,8 +15,8 @@ from tests.core.rig import Rig, device
 
 from bench.field import ROOT, told
 from netloom_core.documents.tree import put
+from netloom_core.library.load import Library
 from netloom_core.model.change import Change
-from netloom_core.profiles.load import Library
 from netloom_core.run.supervisor import DEVICES_AT_ONCE
 from netloom_core.testing.devices import MemoryDevice, MemoryDriver
 

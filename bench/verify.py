@@ -10,7 +10,7 @@ import orjson
 from bench.field import told
 from netloom_core.backup.verify import Evidence, verify
 from netloom_core.documents.tree import canonical
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 
 DOCUMENTS, VALUES, ROUNDS = 2000, 400, 3
 CHANGED_EVERY = 10
@@ -19,14 +19,15 @@ CHANGED_EVERY = 10
 def profile() -> Profile:
     return Profile.model_validate(
         {
-            "format": 1,
+            "format": 2,
             "id": "bench-model",
             "maker": "Bench",
             "model": "B400",
             "kind": "bench",
             "match": [{"facts": {"maker": "Bench"}, "weight": 1}],
-            "reach": {"osdp": {"vendor": "000000", "model_number": 1}},
-            "settings": [{"path": "/v/{n}/x", "label": "V {n}", "type": "integer", "repeat": f"1..{VALUES}"}],
+            "channels": {"bus": {"protocol": "osdp", "vendor": "000000", "model_number": 1}},
+            "axes": {"n": VALUES},
+            "items": [{"path": "/v/{n}/x", "label": "V {n}", "type": "integer"}],
         }
     )
 

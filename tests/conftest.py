@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from hypothesis import settings
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_core.testing.virtual_time import VirtualLoop
 from tests.demo import Demo
 

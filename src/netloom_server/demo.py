@@ -13,9 +13,9 @@ from django.utils import timezone
 
 from netloom_core.documents.tree import put
 from netloom_core.identity.keys import serial_key
+from netloom_core.library.load import Library
 from netloom_core.links.ports import PortInfo
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Backup, Document
 from netloom_server.installation.models import Area, Device, Installation, Line, Unit
 from netloom_server.installation.services.fitting import fit, unit_of

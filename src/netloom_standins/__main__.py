@@ -18,7 +18,7 @@ import yaml
 from uvicorn.config import Config
 from uvicorn.server import ServerState
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_standins.announce import Announcer
 from netloom_standins.control import Control
 from netloom_standins.http_box import HttpBox

@@ -19,14 +19,14 @@ class Announcer:
             await self._zeroconf.async_unregister_service(old)
         if not up:
             return
-        reach = box.profile.reach.http
-        if reach is None or not reach.services:
+        way = next(iter(box.profile.of_protocol("http")), None)
+        if way is None or not way.services:
             return
         info = ServiceInfo(
-            reach.services[0],
-            f"{box.profile.model} {box.serial} {box.address}.{reach.services[0]}",
+            way.services[0],
+            f"{box.profile.model} {box.serial} {box.address}.{way.services[0]}",
             parsed_addresses=[box.address],
-            port=reach.port,
+            port=way.port,
             properties={"maker": box.profile.maker, "model": box.profile.model, "serial": box.serial},
             server=f"{box.serial.lower()}-{box.address.replace('.', '-')}.local.",
         )

@@ -58,7 +58,7 @@ class HttpBox(NetUnit):
             self._job(self.announce(self, True))
 
     async def _listen(self) -> None:
-        port = self.profile.reach.http.port if self.profile.reach.http else 80
+        port = self.profile.of_protocol("http")[0].port
         config = Config(
             self._app, http="h11", ws="none", lifespan="off", interface="asgi3", log_config=None, access_log=False
         )

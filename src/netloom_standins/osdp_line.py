@@ -99,7 +99,7 @@ class OsdpUnit(Unit):
             case Cmd.POLL:
                 return Rep.ACK, b""
             case Cmd.ID:
-                number = (self.profile.reach.osdp.model_number if self.profile.reach.osdp else 0) or 0
+                number = self._way.model_number or 0
                 ident = PdId(self._vendor(), number, 1, int(self.serial, 16), self.firmware)
                 return Rep.PDID, ident.pack()
             case Cmd.CAP:
@@ -118,8 +118,12 @@ class OsdpUnit(Unit):
                 return self._mfg(frame.data)
         return Rep.NAK, b"\x03"
 
+    @property
+    def _way(self) -> Any:
+        return self.profile.of_protocol("osdp")[0]
+
     def _vendor(self) -> str:
-        return self.profile.reach.osdp.vendor if self.profile.reach.osdp else "000000"
+        return str(self._way.vendor or "000000")
 
     def _of(self, kind: str) -> list[str]:
         return [point.id for point in self.profile.by_point.values() if point.kind == kind]
@@ -161,12 +165,12 @@ class OsdpUnit(Unit):
         return Rep.COM, data
 
     def _mfg(self, data: bytes) -> tuple[int, bytes]:
-        reach = self.profile.reach.osdp
-        table = reach.table if reach else None
+        table = self._way.table
         if table is None or len(data) < 5 or data[:3].hex().upper() != table.vendor:
             return Rep.NAK, b"\x03"
         op, which, rest = data[3], data[4], data[5:]
-        paths = {s.table.id: path for path, s in self.profile.by_path.items() if s.table}
+        bound = {path: one.binding.entry for path, one in self.profile.bound_by_path("bus").items()}
+        paths = {entry: path for path, entry in bound.items() if entry is not None}
         status, values = STATUS_OK, {}
         if op == table.read:
             document = self.startup if which == SETS["startup"] else self.running
@@ -178,13 +182,17 @@ class OsdpUnit(Unit):
                     values[ident] = int(value)
         elif op == table.write:
             status = self._table_write(paths, rest)
-        elif op == table.store:
+        elif op == self._operation("store"):
             self.keep()
-        elif op == table.restart:
+        elif op == self._operation("restart"):
             self._later(0.2, lambda: asyncio.ensure_future(self.power_cut()))
         else:
             return Rep.NAK, b"\x03"
         return Rep.MFGREP, TableReply(op, status, values).pack(table.vendor)
+
+    def _operation(self, procedure: str) -> int:
+        calls = self.profile.calls(procedure, "bus")
+        return int(calls[0].operation) if calls else -1
 
     def _table_write(self, paths: dict[int, str], rest: bytes) -> int:
         pairs = [(rest[i], rest[i + 1] | rest[i + 2] << 8) for i in range(0, len(rest) - 2, 3)]

@@ -11,9 +11,9 @@ from typing import Any
 import yaml
 
 from netloom_core.documents.tree import Document, put
+from netloom_core.library.load import Library
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from netloom_standins.http_box import HttpBox
 from netloom_standins.net_unit import NetUnit
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
@@ -136,7 +136,7 @@ def _unit(device: Data, line: Data, library: Library, folder: Path) -> Unit:
         "model_reported": data.get("model_reported", ""),
         "mac_reported": data.get("mac", ""),
     }
-    if profile.reach.http is None:
+    if not profile.speaks("http"):
         return NetUnit(**net)
     return HttpBox(
         **net,

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from netloom_core.documents.tree import Document, get, put
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.defaults import rest_of
+from netloom_core.profiles.profile import Profile
 
 BOOT_S = 1.0
 
@@ -50,7 +51,7 @@ class Unit:
         return f"{self.profile.model} {self.serial}" + (f" ({name})" if isinstance(name, str) and name else "")
 
     def reset_points(self) -> None:
-        self.points = {point.id: point.states[0] for point in self.profile.by_point.values()}
+        self.points = rest_of(self.profile)
 
     def set_point(self, point: str, state: str) -> None:
         self.points[point] = state

@@ -20,12 +20,12 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, precondition, rule
 
 from netloom_core.documents.tree import get, leaves, put
-from netloom_core.drivers.abilities import Abilities
 from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused, RequestError, StoreTrouble
+from netloom_core.library.load import Library
 from netloom_core.model.device import Identity
 from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.abilities import Abilities
+from netloom_core.profiles.profile import Profile
 from netloom_core.testing.devices import MemoryDevice
 from netloom_core.testing.virtual_time import VirtualLoop
 from tests.conftest import ROOT
@@ -40,9 +40,9 @@ def machine_profile() -> Profile:
     base = next(p for p in Library.read(ROOT / "profiles") if p.id == "hallvane-rx8").model_dump()
 
     def number(path: str, **more: Any) -> dict[str, Any]:
-        return {"path": path, "label": path, "type": "integer", "maximum": 9, "default": 1, **more}
+        return {"path": path, "label": path, "type": {"is": "integer", "maximum": 9}, "default": 1, **more}
 
-    base["settings"] = [
+    base["items"] = [
         number("/a"),
         number("/b"),
         number("/kept", kept="always"),
@@ -51,7 +51,11 @@ def machine_profile() -> Profile:
         number("/late", takes="on-restart"),
         {"path": "/network/address", "label": "Address", "type": "ipv4", "takes": "on-restart", "role": "address"},
     ]
-    base["points"] = [{"id": "relay-1", "kind": "relay", "label": "Relay", "drive": True}]
+    base["items"].append(
+        {"path": "/relay", "point": "relay-1", "kind": "relay", "label": "Relay", "use": ["live", "driven"],
+         "type": {"is": "choice", "options": {"off": "Off", "on": "On"}}}
+    )  # fmt: skip
+    base["views"] = []
     return Profile.model_validate({**base, "id": "machine"})
 
 

@@ -12,12 +12,12 @@ from netloom_core.documents.tree import put
 from netloom_core.engine.engine import Engine
 from netloom_core.engine.ports import MadePlan
 from netloom_core.identity.keys import serial_key
+from netloom_core.library.load import Library
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import Line
 from netloom_core.model.work import JournalEntry, RunState, StepState
 from netloom_core.plan.planner import Subject, number, plan_changes, wanted_changes
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from netloom_core.testing.devices import ALL, MemoryDevice, MemoryDrivers
 from netloom_core.testing.store import MemoryEvents, MemoryJournal, MemoryRecord, MemoryStore
 from netloom_core.testing.virtual_time import VirtualClock
@@ -114,7 +114,7 @@ def states(run: RunState) -> list[str]:
 def device(profile: Profile, number: int = 1, **more: Any) -> MemoryDevice:
     """A device of that model at 127.20.10.1N, or at unit number N where its address is a number."""
     setting = profile.with_role("address")
-    on_bus = setting is not None and setting.type == "integer"
+    on_bus = setting is not None and setting.type.name == "integer"
     address = str(number) if on_bus else f"127.20.10.{10 + number}"
     made = MemoryDevice(profile, address, identity=Identity(profile.maker, profile.model, f"S-{number:04}"), **more)
     if setting is not None:

@@ -12,10 +12,10 @@ from netloom_core.absence import explain as absence
 from netloom_core.absence.case import Case
 from netloom_core.absence.explain import explain, explain_all
 from netloom_core.errors import LinkError
+from netloom_core.library.load import Library
 from netloom_core.model.device import Identity
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Reason, Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import BY_IPV6, Finding, Known, Place
 
 LINE = Line("net", "Net", "ip", network="10.99.1.0/29", source="")

@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from netloom_core.identity.keys import is_placeholder, keys_of
+from netloom_core.library.load import Library
 from netloom_core.model.sighting import Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import Finding, Known
 from netloom_core.sweep.identity import fuse
 from tests.core import troubled_site

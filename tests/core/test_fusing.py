@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from netloom_core.identity.keys import best_key, keys_of
+from netloom_core.library.load import Library
 from netloom_core.model.sighting import Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import Finding, Known, Place
 from netloom_core.sweep.guess import guess
 from netloom_core.sweep.identity import fuse

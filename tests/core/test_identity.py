@@ -6,9 +6,9 @@ from hypothesis import strategies as st
 
 from netloom_core.addressing.conflicts import Holder, check_address, free_addresses
 from netloom_core.errors import AddressOutside, AddressTaken
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import Finding, Known
 from netloom_core.sweep.identity import fuse
 from tests.core.rig import NET

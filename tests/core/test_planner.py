@@ -6,12 +6,12 @@ from typing import Any
 import pytest
 
 from netloom_core.documents.tree import get, put
-from netloom_core.drivers.abilities import Abilities, Ability
 from netloom_core.errors import OutOfRange, WrongModel
+from netloom_core.library.load import Library
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.planner import Subject, effect, number, plan_changes, plan_intended, plan_restore, unkept_paths
-from netloom_core.profiles.load import Library
+from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.run.undo import plan_back
 from netloom_core.testing.devices import MemoryDevice
 from tests.core.rig import ALL, device

@@ -9,10 +9,10 @@ import pytest
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.library.load import Library
 from netloom_core.model.access import Refusals
 from netloom_core.model.device import Credentials
 from netloom_core.model.line import Line, address_key, host_of
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.pace import CALM_S, LEAST, Pace
 from netloom_core.sweep.presence import Presence

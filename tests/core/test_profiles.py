@@ -1,17 +1,21 @@
 """Profiles: those that ship are good; bad ones are told with the place; values are checked."""
 
 import json
+import shutil
 from pathlib import Path
 
 import pytest
 
 from netloom_core.errors import OutOfRange, ProfileError, Reserved, UnknownSetting
+from netloom_core.library.load import Library
+from netloom_core.library.publish import schema
+from netloom_core.library.read import load_profile, parts_in
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library, load_profile
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import checked, unmet_needs
 from tests.conftest import ROOT
 
+PARTS = parts_in(ROOT / "profiles")
 GOOD = (ROOT / "profiles/dunmarrow/dr2.yaml").read_text()
 
 
@@ -28,42 +32,56 @@ def test_every_default_is_a_good_value(library: Library) -> None:
 
 def test_table_entries_are_used_once(library: Library) -> None:
     for profile in library:
-        ids = [setting.table.id for setting in profile.by_path.values() if setting.table]
+        bound = [one.binding for name in profile.channels for one in profile.bound(name)]
+        ids = [binding.entry for binding in bound if getattr(binding, "entry", None) is not None]
         assert len(ids) == len(set(ids)), profile.id
 
 
 def test_the_published_schema_is_the_classes_own() -> None:
-    """After a change of the form: python -m netloom_core.profiles.publish profiles/profile.schema.json"""
-    assert json.loads((ROOT / "profiles/profile.schema.json").read_text()) == Profile.model_json_schema()
+    """After a change of the form: python -m netloom_core.library.publish profiles/profile.schema.json"""
+    assert json.loads((ROOT / "profiles/profile.schema.json").read_text()) == schema()
 
 
 @pytest.mark.parametrize(
     ("old", "new", "words"),
     [
-        ("format: 1", "format: 2", "format"),
+        ("format: 2", "format: 3", "format"),
+        ("format: 2", "format: 1", "of form 1"),
         ("maker: Dunmarrow", "maker: [", "not YAML"),
         ("kind: reader", "kind: reader\ncolour: red", "colour"),
         ("path: /sounder/level", "path: /lamp/level", "described twice"),
-        ("    vendor: 0A4E4C", "    vendor: xyz", "vendor"),
+        ("model_number: 2}}", "model_number: 2, vendor: xyz}}", "channels.bus.vendor"),
+        ("bus: {model", "bus: {protocol: smoke, model", "no protocol 'smoke'"),
+        ("entry: 65", "entrance: 65", "/sounder/level: bind.bus.entrance"),
+        ("[osdp-table]", "[osdp-tables]", "no part 'osdp-tables'"),
+        ("id: dunmarrow-dr2", "id: dunmarrow-dr2\nid: two", "stands there twice"),
+        ("bind: {bus: {entry: 64}}", "bind: {usb: {entry: 64}}", "bound to usb"),
+        ("path: /lamp/level", 'path: "/lamp/{lamp}/level"', "counts by lamp"),
         # What would fail only when it is used
-        ('{value: 9600, label: "9600"}', '{value: fast, label: "9600"}', "speed is a whole number"),
-        ('type: integer, unit: "%", minimum: 0', 'type: text, unit: "%", minimum: 0', "whole number, not text"),
-        ("table: {id: 65}", "table: {id: 64}", "is /lamp/level already"),
-        ("    table: {vendor: 0A4E4C, read: 1, write: 2, store: 3, restart: 4}\n", "", "reach.osdp has none"),
-        ("kind: tamper, label: Tamper,", "kind: lamp, label: Tamper, drive: true,", "OSDP drives outputs only"),
-        ("states: [normal, tampered]", "states: [normal, odd, tampered]", "two states"),
-        ("states: [normal, failed]", "states: [normal, normal]", "each once"),
-        ("minimum: 0, maximum: 100, default: 80", "minimum: 101, maximum: 100, default: 80", "above its maximum"),
+        ("items:\n", "items:\n  - {path: /bus/speed, type: text, default: fast}\n", "speed is a whole number"),
+        ('{is: integer, unit: "%", maximum: 100}, default: 80', "text", "whole numbers from 0"),
+        ("entry: 65", "entry: 64", "is /lamp/level already"),
+        ("items:\n", "items:\n  - {path: /tamper, use: [live, driven]}\n", "only relays can be driven"),
+        ("items:\n", "items:\n  - {path: /tamper, type: {is: choice, options: {a: A, b: B, c: C}}}\n", "two states"),
+        ("items:\n", "items:\n  - {path: /tamper, type: {is: choice, options: {a: A}}}\n", "two or more states"),
+        (
+            'unit: "%", maximum: 100}, default: 80',
+            'unit: "%", minimum: 101, maximum: 100}, default: 80',
+            "above its maximum",
+        ),
+        ("default: 80", "default: eighty", "its default 'eighty' is not"),
     ],
 )
 def test_a_bad_profile_names_the_trouble(tmp_path: Path, old: str, new: str, words: str) -> None:
+    assert old in GOOD
     bad = tmp_path / "bad.yaml"
     bad.write_text(GOOD.replace(old, new, 1))
     with pytest.raises(ProfileError, match=words):
-        load_profile(bad)
+        load_profile(bad, PARTS)
 
 
 def test_two_with_one_id(tmp_path: Path) -> None:
+    shutil.copytree(ROOT / "profiles/parts", tmp_path / "parts")
     (tmp_path / "a.yaml").write_text(GOOD)
     (tmp_path / "b.yaml").write_text(GOOD)
     with pytest.raises(ProfileError, match="Two profiles"):
@@ -116,7 +134,8 @@ def test_unknown_and_reserved(library: Library) -> None:
     with pytest.raises(UnknownSetting):
         checked(library.need("hallvane-rx8"), "/relays/9/idle", "open")
     data = library.need("dunmarrow-dr2").model_dump()
-    data["settings"][2]["reserved"] = "set in the factory"
+    lamp = next(item for item in data["items"] if item["path"] == "/lamp/level")
+    lamp["reserved"] = "set in the factory"
     with pytest.raises(Reserved, match="set in the factory"):
         checked(Profile.model_validate(data), "/lamp/level", 5)
 

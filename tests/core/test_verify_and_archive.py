@@ -18,7 +18,7 @@ from netloom_core.backup.archive import Archive, ArchivedBackup, read_archive, w
 from netloom_core.backup.verify import Evidence, Proof, losses, summary, verify
 from netloom_core.documents.tree import digest, put, remove
 from netloom_core.errors import ArchiveDamaged, RequestError
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_core.run.journal import GENESIS, chained, first_break
 from netloom_core.testing.devices import MemoryDevice
 from tests.core.rig import device

@@ -11,8 +11,8 @@ from netloom_core.absence.case import Case
 from netloom_core.absence.explain import explain
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.artnet import ArtNetPoll
 from netloom_core.sweep.methods.connect import ConnectScan

@@ -13,8 +13,8 @@ from pymodbus.server import ModbusTcpServer
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import modbus
 from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.methods.modbus_tcp import ModbusTcp

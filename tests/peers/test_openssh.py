@@ -16,9 +16,9 @@ from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.console.session import open_ssh
 from netloom_core.errors import NoAnswer, WrongCredentials, WrongDevice
+from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.methods.banners import SshBanner
 from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.sweep import sweep

@@ -13,10 +13,10 @@ import pytest_asyncio
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.errors import LinkError, PortMissing
+from netloom_core.library.load import Library
 from netloom_core.links.ports import open_port
 from netloom_core.links.rfc2217 import Rfc2217Link
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.methods import osdp_scan
 from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.methods.osdp_scan import OsdpScan

@@ -7,10 +7,10 @@ from pathlib import Path
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.library.load import Library
 from netloom_core.links.udp import UdpLink
 from netloom_core.model.access import Access, SnmpUser
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import snmp
 from netloom_core.sweep.methods.snmp import Snmp
 from netloom_core.sweep.methods.snmp_agent import ByCommunity, ByUser, columns

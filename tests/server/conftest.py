@@ -12,7 +12,7 @@ from django.db import connection
 from django.test import Client
 from rest_framework.test import APIClient
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.accounts.models import User
 from netloom_server.demo import seed
 from netloom_server.installation.models import Device

@@ -7,7 +7,7 @@ from datetime import timedelta
 import pytest
 from django.utils import timezone
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.backups.models import Backup
 from netloom_server.backups.services.backups import Keep, keep_backups
 from netloom_server.base import moments

@@ -13,9 +13,9 @@ from django.utils import timezone
 
 from netloom_core.engine.ports import EventSink
 from netloom_core.errors import NetloomError, StoreTrouble
+from netloom_core.library.load import Library
 from netloom_core.model.work import StepState
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library
 from netloom_core.testing.check_journal import check_journal
 from netloom_core.testing.check_store import check_store
 from netloom_core.testing.store import MemoryEvents

@@ -14,7 +14,7 @@ from rest_framework.test import APIClient
 
 from netloom_core.backup.archive import read_archive
 from netloom_core.errors import RequestError
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_core.testing.store import MemoryEvents
 from netloom_server.backups.models import Backup, Document
 from netloom_server.host import workshop

@@ -6,9 +6,9 @@ from django.utils import timezone
 from rest_framework.test import APIClient
 
 from netloom_core.absence.explain import Absent
+from netloom_core.library.load import Library
 from netloom_core.model import work
 from netloom_core.model.sighting import Reason, Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import fuse
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.backups.models import Backup

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from rest_framework.test import APIClient
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.backups.models import Backup, Document
 from netloom_server.host.engine import engine
 from netloom_server.host.events import AT_HAND, EventHub

@@ -6,10 +6,10 @@ import pytest
 from rest_framework.test import APIClient
 
 from netloom_core.errors import KeyLost
+from netloom_core.library.load import Library
 from netloom_core.model.secrets import MASK, is_reference, masked
 from netloom_core.model.work import without_secrets
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from netloom_server.base import sealing as secrets
 from netloom_server.installation.models import Area, Change, Credential, Device, Line, Secret, Sighting, Unit
 from netloom_server.installation.services import decisions, fitting, records
@@ -21,7 +21,7 @@ TEXT = "hunter2-and-more"
 @pytest.fixture
 def with_secret(library: Library) -> Library:
     base = library.need("hallvane-rx8").model_dump()
-    base["settings"] += [{"path": "/wifi/key", "label": "Key", "type": "secret", "kept": "always"}]
+    base["items"] += [{"path": "/wifi/key", "label": "Key", "type": "secret", "kept": "always"}]
     return Library([Profile.model_validate(base)])
 
 

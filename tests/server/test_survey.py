@@ -11,8 +11,8 @@ from openpyxl import Workbook
 from rest_framework.test import APIClient
 
 from netloom_core.absence.explain import Absent
+from netloom_core.library.load import Library
 from netloom_core.model.sighting import Reason, Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.identity import fuse
 from netloom_core.sweep.sweep import Report, SweepResult
 from netloom_server.installation.models import Area, Change, Device, Installation, Line, LineAccess

@@ -9,9 +9,9 @@ from typing import Any
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.finding import Finding, Known
 from netloom_core.sweep.pace import Pace

@@ -15,9 +15,9 @@ from netloom_core.bus.modbus import exchange
 from netloom_core.bus.owner import TURN_S, Owners, SerialOwner
 from netloom_core.clock import SystemClock
 from netloom_core.errors import NoAnswer, Refused
+from netloom_core.library.load import Library
 from netloom_core.links.serial import SerialLink
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import modbus
 from netloom_core.protocols.osdp import flows, frames
 from netloom_core.protocols.osdp.constants import Cmd, Rep

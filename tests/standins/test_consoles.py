@@ -10,8 +10,8 @@ import pytest_asyncio
 
 from netloom_core.console.session import Console, open_ssh, open_telnet
 from netloom_core.errors import NetloomError, NoAnswer, WrongCredentials
+from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
-from netloom_core.profiles.load import Library
 from tests.standins.field import Field, field
 
 LOGIN = Credentials("manager", "marrowby")

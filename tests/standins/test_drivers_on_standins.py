@@ -34,6 +34,7 @@ from netloom_core.errors import (
     WrongDevice,
 )
 from netloom_core.identity.keys import serial_key
+from netloom_core.library.load import Library
 from netloom_core.links.serial import SerialLink, check_port
 from netloom_core.links.tcp import probe_port
 from netloom_core.live.session import Talk
@@ -41,7 +42,6 @@ from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.session import Session
 from netloom_core.testing.check_driver import check_abilities, check_cancelling, check_trust

@@ -14,8 +14,8 @@ import pytest
 import pytest_asyncio
 from pyasn1.codec.ber import decoder
 
+from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import onvif, snmp
 from netloom_core.sweep.methods.snmp import Snmp
 from netloom_core.sweep.methods.wsdiscovery import device_information

@@ -12,9 +12,9 @@ import pytest_asyncio
 from zeroconf import IPVersion, ServiceInfo
 from zeroconf.asyncio import AsyncZeroconf
 
+from netloom_core.library.load import Library
 from netloom_core.model.access import Access, Login
 from netloom_core.model.device import Credentials
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import artnet, pjlink, sacn, snmp, ssdp, wsdiscovery
 from netloom_core.sweep.methods import sacn as sacn_method
 from netloom_core.sweep.methods import wsdiscovery as wsd_method

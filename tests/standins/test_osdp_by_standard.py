@@ -10,12 +10,12 @@ import pytest_asyncio
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
-from netloom_core.drivers.osdp import OsdpDriver
+from netloom_core.drivers.osdp.driver import OsdpDriver
+from netloom_core.library import standard
+from netloom_core.library.load import Library
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
-from netloom_core.profiles import standard
-from netloom_core.profiles.load import Library
 from netloom_core.protocols.osdp.constants import Cmd, Rep
 from netloom_core.protocols.osdp.frames import Frame
 from netloom_core.sweep.finding import Finding
@@ -40,7 +40,7 @@ class Bus:
 
     def driver(self, finding: Finding) -> OsdpDriver:
         target = Target("d1", "Box", finding.profile, self.line, finding.address, finding.speed, keys=finding.keys)
-        return OsdpDriver(target, self.library.need(finding.profile), self.owners.serial(self.line))
+        return OsdpDriver(target, self.library.need(finding.profile), "bus", self.owners.serial(self.line))
 
 
 @pytest_asyncio.fixture
@@ -50,10 +50,8 @@ async def bus(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch)
     _, ports = build_units(load_site(ROOT / "tests/sites/first_round.yaml"), library, tmp_path)
     line: OsdpLine = ports[0]
     unit = next(one for one in line.units if one.profile.id == "dunmarrow-dm24")
-    osdp = unit.profile.reach.osdp
-    assert osdp is not None
-    strange = osdp.model_copy(update={"vendor": "00AABB", "model_number": 9})
-    unit.profile = unit.profile.model_copy(update={"reach": unit.profile.reach.model_copy(update={"osdp": strange})})
+    strange = unit.profile.channels["bus"].model_copy(update={"vendor": "00AABB", "model_number": 9})
+    unit.profile = unit.profile.model_copy(update={"channels": {"bus": strange}})
     unit.address, unit.speed = 2, 9600
     line.units[:] = [unit]
     line.start()

@@ -15,12 +15,12 @@ from netloom_core.absence.explain import explain
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import Drivers
+from netloom_core.library.load import Library
 from netloom_core.links.ports import PortInfo, all_ports, follow, holder_of
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
 from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import modbus
 from netloom_core.sweep.base import Method
 from netloom_core.sweep.finding import Known
@@ -52,8 +52,9 @@ def module(library: Library, address: int, serial: str, speed: int = 19200, firm
 
 def bridge(library: Library, speed: int = 57600) -> DialogueUnit:
     return DialogueUnit(
-        library.need("wendle-w1"), "WB-1", "2.0", {}, {}, speed=speed, enter="+++", leave="exit\r", greeting="CMD\r\n",
-        answers={"show id": "Wendle W1 sn {serial} v{firmware}", "show mac": "0a:9e:77:00:00:01"},
+        library.need("wendle-w1"), "WB-1", "2.0", {}, {}, speed=speed, enter="\x1d\x1d", leave="through\r",
+        greeting="bridge is listening\r\n",
+        answers={"about": "Wendle W1, number {serial}, build {firmware}", "radio": "radio 0a:9e:77:00:00:01"},
     )  # fmt: skip
 
 

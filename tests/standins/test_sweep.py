@@ -14,9 +14,9 @@ from netloom_core.absence.case import Case
 from netloom_core.absence.explain import explain_all
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Reason
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Method
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods import osdp_scan

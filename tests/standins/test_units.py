@@ -13,8 +13,8 @@ from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.documents.tree import get
 from netloom_core.errors import NetloomError
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.protocols.osdp.constants import Cmd, Out, Rep
 from netloom_core.protocols.osdp.frames import Frame, decode
 from netloom_core.sweep.methods.mdns import MdnsBrowse

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from netloom_core.library.load import Library
 from netloom_core.links.ports import PortInfo
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import Finding, Known
 from netloom_core.sweep.worth import TOLD_BY_OTHERS
 

@@ -209,15 +209,13 @@ async def switch_port(case: Case) -> list[Reason]:
 
 def _ports(case: Case) -> list[int]:
     """On which it should answer: by its profile, else where it was known, else where most devices do."""
-    reach = case.profile.reach if case.profile else None
-    if reach is None:
+    profile = case.profile
+    if profile is None:
         return list(case.history.ports or USUAL_PORTS)
-    found = [reach.http.port] if reach.http else []
-    found += reach.ports
-    if reach.pjlink:
-        found.append(4352)
-    if reach.console and reach.console.port:
-        found.append(reach.console.port)
+    found = [port for channel in profile.channels.values() for port in channel.tcp_ports]
+    found += profile.signs.ports
+    if profile.console and profile.console.port:
+        found.append(profile.console.port)
     return list(dict.fromkeys([*found, *case.history.ports])) or list(USUAL_PORTS)
 
 

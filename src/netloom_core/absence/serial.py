@@ -123,7 +123,7 @@ async def parent_leads(case: Case) -> list[Reason]:
 def _offer(case: Case) -> dict[str, object] | None:
     """Setting the parent to lead, as its profile says it is done."""
     profile = case.library.get(case.parent_profile)
-    behind = profile.reach.http.behind if profile and profile.reach.http else None
+    behind = profile.leads if profile else None
     if behind is None or behind.leads is None:
         return None
     return {"action": "set", "device": case.line.parent, "path": behind.leads.path, "value": behind.leads.one_of[0]}

@@ -12,7 +12,7 @@ from typing import Any
 from netloom_core.documents.diff import differences
 from netloom_core.documents.tree import Document, get
 from netloom_core.plan.planner import would_be_kept
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 
 RESULTS = ("match", "drift", "unkept", "unproven", "unreachable", "no-baseline")
 

@@ -1,49 +1,18 @@
-"""What a driver can do, as small protocols, and which of them one model has on one kind of line.
+"""What a driver can do, as small protocols. Which of them one model has, its channel's form says.
 
-Planning asks for abilities, so that nothing is promised which the protocol cannot do. A
-session asks only what is there.
+A session asks only what is there.
 """
 
 from __future__ import annotations
 
 from collections.abc import AsyncIterator, Hashable, Sequence
-from dataclasses import dataclass
-from enum import StrEnum
 from typing import Any, Protocol
 
 from netloom_core.documents.tree import Document
-from netloom_core.errors import CannotDo
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
-
-
-class Ability(StrEnum):
-    IDENTIFY = "identify"
-    READ = "read"
-    WRITE = "write"
-    STORE = "store"
-    RESTART = "restart"
-    READDRESS = "readdress"  # takes a new place by a command of its own, at once
-    STATES = "states"
-    DRIVE = "drive"
-    WATCH = "watch"  # tells changes by itself
-    LIST = "list"  # knows who is on the bus behind it
-    SIGN_IN = "sign in"
-
-
-@dataclass(frozen=True)
-class Abilities:
-    """`sets` are those of running and startup that the device can tell."""
-
-    can: frozenset[Ability] = frozenset()
-    sets: frozenset[str] = frozenset()
-
-    def __contains__(self, ability: Ability) -> bool:
-        return ability in self.can
-
-    def need(self, ability: Ability, name: str) -> None:
-        if ability not in self.can:
-            raise CannotDo(f"{name} has no way to {ability}.", "Nothing was sent to it.")
+from netloom_core.model.line import Line
+from netloom_core.profiles.abilities import Abilities
 
 
 class Identifies(Protocol):
@@ -129,7 +98,7 @@ class Driver(Identifies, Protocol):
 class DriverSource(Protocol):
     """Opens drivers; the owner of all lines stands behind it."""
 
-    def abilities(self, profile: str, line_kind: str) -> Abilities: ...
+    def abilities(self, profile: str, line: Line) -> Abilities: ...
 
     async def open(self, target: Target) -> Any:
         """A Driver with the abilities of the target's profile. Sends nothing yet."""

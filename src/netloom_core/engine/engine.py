@@ -23,11 +23,11 @@ from netloom_core.engine.loops import keep_going
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.engine.records import EngineRecords
 from netloom_core.errors import NetloomError, RequestError
+from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.live.watching import Watching
 from netloom_core.model.device import Target
 from netloom_core.model.work import ACTING, FAILED, LIVE, PENDING, SETTLED, SKIPPED, UNKNOWN, JournalEntry, RunState
-from netloom_core.profiles.load import Library
 from netloom_core.run.drive import drive
 from netloom_core.run.supervisor import Supervisor, insist, own_fault
 from netloom_core.sweep.sweep import SweepResult

@@ -35,6 +35,7 @@ class Answer:
     """What came of one so far; `status` is 0 before its head."""
 
     status: int = 0
+    headers: list[tuple[str, str]] = field(default_factory=list)
     content: bytearray = field(default_factory=bytearray)
 
 
@@ -48,6 +49,7 @@ class HttpLink:
         self._sock = sock
         self._until, self._over = 0.0, True
         self._talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
+        self.headers: list[tuple[str, str]] = []  # of the last answer, names in small letters
         self.connection = 0  # counts connections, so that one can tell whether it is still the same
         self._hung_up_at = -math.inf  # when the device ended a connection after its answer, as HTTP/1.0 ones do
 
@@ -102,6 +104,7 @@ class HttpLink:
         else:
             self.close()
             self._hung_up_at = asyncio.get_running_loop().time()
+        self.headers = answer.headers
         return answer.status, bytes(answer.content)
 
     async def beginning(self, path: str, most: int) -> tuple[int, bytes]:
@@ -178,7 +181,7 @@ class HttpLink:
         # RFC 9110 clause 7.2: the port belongs to the Host field unless it is the scheme's own.
         host = self._host if self._port == HTTP_PORT else f"{self._host}:{self._port}"
         fields = [("host", host), ("content-length", str(len(body))), *headers]
-        if body:
+        if body and not any(name == "content-type" for name, _ in headers):
             fields.append(("content-type", "application/json"))
         try:
             data = self._talk.send(h11.Request(method=method, target=path, headers=fields))
@@ -203,6 +206,7 @@ class HttpLink:
             event = await self._event(sock)
             if isinstance(event, h11.Response):
                 answer.status = event.status_code
+                answer.headers = [(n.decode("latin-1"), v.decode("latin-1")) for n, v in event.headers]
             elif isinstance(event, h11.Data):
                 answer.content += event.data
             elif isinstance(event, h11.EndOfMessage):

@@ -18,12 +18,13 @@ from netloom_core.bus.limit import Limit
 from netloom_core.bus.turns import Priority, Turns
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import Document
-from netloom_core.drivers.abilities import Abilities, Ability, DriverSource
+from netloom_core.drivers.abilities import DriverSource
 from netloom_core.errors import NetloomError, NoAnswer, UnknownDevice, Unproven, WrongDevice
 from netloom_core.identity.keys import Makers
 from netloom_core.identity.proof import Verdict, judge
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.profiles.abilities import Abilities, Ability
 
 Result = TypeVar("Result")
 TURN_S = 25.0  # one call with its proof and sign-in, whatever arrives
@@ -64,7 +65,7 @@ class Session:
 
     @property
     def abilities(self) -> Abilities:
-        return self._source.abilities(self.target.profile, self.target.line.kind)
+        return self._source.abilities(self.target.profile, self.target.line)
 
     def talk(self, who: str, priority: Priority) -> Talk:
         return Talk(self, who, priority)

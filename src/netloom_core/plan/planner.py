@@ -14,12 +14,13 @@ from typing import Any
 
 from netloom_core.documents.diff import differences, towards
 from netloom_core.documents.tree import MISSING, Document, get, merged
-from netloom_core.drivers.abilities import Abilities, Ability
 from netloom_core.errors import NetloomError, WrongModel
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import Row, row_for
-from netloom_core.profiles.schema import Profile, Setting
+from netloom_core.profiles.abilities import Abilities, Ability
+from netloom_core.profiles.item import Item
+from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import checked, unmet_needs
 
 SECONDS = {"write": 1.0, "stage": 1.0, "store": 1.0}
@@ -53,8 +54,8 @@ class Subject:
     running: Document
     startup: Document
 
-    def row(self, setting: Setting) -> Row:
-        return row_for(setting.takes, setting.kept, frozenset() if setting.type == "secret" else self.abilities.sets)
+    def row(self, setting: Item) -> Row:
+        return row_for(setting.takes, setting.kept, frozenset() if setting.secret else self.abilities.sets)
 
 
 def in_order(profile: Profile, changes: Sequence[Change]) -> list[Change]:
@@ -78,7 +79,7 @@ def waits_for_restart(profile: Profile, path: str) -> bool:
 
 
 def unkept_paths(profile: Profile, running: Document, startup: Document) -> list[str]:
-    """Settings whose value would go at the next power cut."""
+    """Items whose value would go at the next power cut."""
     if not startup or running == startup:
         return []
     return [
@@ -93,11 +94,6 @@ def unkept_paths(profile: Profile, running: Document, startup: Document) -> list
 def would_be_kept(profile: Profile, running: Document, startup: Document) -> list[str]:
     """Paths whose running value a store would keep; what waits for a restart is told by what was staged."""
     return [path for path in unkept_paths(profile, running, startup) if not waits_for_restart(profile, path)]
-
-
-def restart_seconds(profile: Profile) -> float:
-    reach = profile.reach.http or profile.reach.osdp
-    return reach.restart_seconds if reach else 10.0
 
 
 @dataclass
@@ -132,7 +128,7 @@ def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = Tr
     """Steps for given changes. `keep=False` leaves out the store, for values to try."""
     plan, profile = DevicePlan(subject.device), subject.profile
     for change in changes:
-        if profile.by_path[change.path].type != "secret":
+        if not profile.by_path[change.path].secret:
             checked(profile, change.path, change.after)
     if not keep:
         changes = _only_to_try(subject, changes, plan)
@@ -152,7 +148,7 @@ def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = Tr
         _add_store(subject, plan, [*sorted_.at_once, *sorted_.staged])
     if any(get(subject.running, change.path) != change.after for change in sorted_.staged):
         moves = any(profile.by_path[c.path].role in PLACE for c in sorted_.staged)
-        step = _step(subject, "readdress" if moves else "restart", sorted_.staged, restart_seconds(profile))
+        step = _step(subject, "readdress" if moves else "restart", sorted_.staged, profile.away_seconds)
         step.params["by"] = "restart"
         plan.steps.append(step)
     if sorted_.placed:
@@ -240,7 +236,7 @@ def _kept_so(subject: Subject, change: Change, row: Row) -> bool:
 
 
 def _add_place(subject: Subject, plan: DevicePlan, placed: Sequence[Change], keep: bool) -> None:
-    step = _step(subject, "readdress", placed, restart_seconds(subject.profile))
+    step = _step(subject, "readdress", placed, subject.profile.away_seconds)
     step.params["by"] = "command" if Ability.READDRESS in subject.abilities else "write"
     plan.steps.append(step)
     keeps = [{"path": c.path, "to": c.after} for c in placed if subject.profile.by_path[c.path].kept == "when-stored"]

@@ -2,33 +2,28 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from netloom_core.documents.tree import Document, put
-from netloom_core.profiles.schema import Profile, Setting
-
-_BY_TYPE: dict[str, str | int | bool] = {
-    "text": "",
-    "integer": 0,
-    "boolean": False,
-    "ipv4": "0.0.0.0",  # noqa: S104
-    "netmask": "255.255.255.0",
-}
+from netloom_core.profiles.item import Item
+from netloom_core.profiles.profile import Profile
 
 
-def default_of(setting: Setting) -> str | int | bool:
-    if setting.default is not None:
-        value: str | int | bool = setting.default
-        return value
-    if setting.type == "choice":
-        return setting.options[0].value
-    if setting.type == "integer":
-        return setting.minimum or 0
-    return _BY_TYPE[setting.type]
+def default_of(item: Item) -> Any:
+    return item.type.default() if item.default is None else item.default
 
 
 def default_document(profile: Profile) -> Document:
     document: Document = {}
-    for path, setting in profile.by_path.items():
-        if setting.type == "secret":
-            continue  # a document never holds one
-        put(document, path, default_of(setting))
+    for path, item in profile.by_path.items():
+        if not item.secret:  # a document never holds one
+            put(document, path, default_of(item))
     return document
+
+
+def rest_of(profile: Profile) -> dict[str, str]:
+    """Every point at rest, by its name."""
+    return {
+        name: item.states[0] if item.states else item.state_of(default_of(item))
+        for name, item in profile.by_point.items()
+    }

@@ -11,20 +11,26 @@ from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
 from netloom_core.model.work import JournalEntry
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
+from netloom_core.profiles.values import given
 from netloom_core.run.steps.base import Records
 from netloom_core.run.supervisor import insist, own_fault
 
 DRIVE_S = 20.0
 
 
-def checked_point(profile: Profile, point: str, state: str) -> None:
+def checked_point(profile: Profile, point: str, state: str) -> str:
+    """The state as the point tells it. Raises UnknownSetting and OutOfRange."""
     one = profile.by_point.get(point)
     if one is None or not one.drive:
         drivable = ", ".join(p.id for p in profile.by_point.values() if p.drive) or "none"
         raise UnknownSetting(f"{profile.model} has no point {point} to drive.", f"It has: {drivable}.", target=point)
-    if state not in one.states:
-        raise OutOfRange(f"{one.label} cannot be {state!r}.", f"Say {' or '.join(one.states)}.", target=point)
+    targets = one.targets or one.states
+    if not targets:
+        return one.state_of(given(one, state))
+    if state not in targets:
+        raise OutOfRange(f"{one.label} cannot be {state!r}.", f"Say {' or '.join(targets)}.", target=point)
+    return state
 
 
 async def drive(
@@ -35,7 +41,7 @@ async def drive(
     The states before are asked on the same session, so who is there is proven before the journal
     names the device.
     """
-    checked_point(profile, point, state)
+    state = checked_point(profile, point, state)
     intent = secrets.token_hex(8)
     talk = await sessions.talk(target, f"{by} drives", Priority.DRIVE)
 
@@ -79,7 +85,7 @@ async def drive(
     except Exception as error:
         await tell("outcome", before, "unknown", said=own_fault(error).message)
         raise
-    followed = states.get(point) == state
+    followed = states.get(point) in (state, *profile.by_point[point].by_way_of.get(state, []))
     unseen = point not in states
     word = "unproven" if unseen and trouble is None else "done" if followed else "failed"
     await tell("outcome", before, word, states.get(point), trouble.message if trouble else "")

@@ -16,6 +16,7 @@ from typing import Protocol
 
 from netloom_core.clock import Clock
 from netloom_core.errors import NetloomError, OwnFault, StoreTrouble
+from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
 from netloom_core.model.work import (
@@ -31,7 +32,6 @@ from netloom_core.model.work import (
     RunState,
     StepState,
 )
-from netloom_core.profiles.load import Library
 from netloom_core.run.steps.base import Records, StepContext
 from netloom_core.run.steps.registry import STEPS
 from netloom_core.together import together

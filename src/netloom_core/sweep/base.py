@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
 from netloom_core.errors import Crowded, NetloomError
+from netloom_core.library.load import Library
 from netloom_core.links import neighbours
 from netloom_core.links.udp import UdpLink
 from netloom_core.live.sessions import Sessions
@@ -19,7 +20,6 @@ from netloom_core.model.access import Access
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line, host_of
 from netloom_core.model.sighting import Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.pace import Share
 from netloom_core.sweep.presence import Presence
 

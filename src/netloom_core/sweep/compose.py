@@ -6,10 +6,10 @@ from collections import defaultdict
 from collections.abc import Iterable
 
 from netloom_core.identity.keys import GRADE, kind_of
+from netloom_core.library.load import Library
 from netloom_core.model.device import Identity
 from netloom_core.model.line import address_key
 from netloom_core.model.sighting import Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.clusters import Cluster, Fusion
 from netloom_core.sweep.finding import BY_IPV6, Finding, Known, Place
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 
 # What a fact speaks for, the surest first.
 _BY_FACT = (

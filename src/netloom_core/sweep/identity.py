@@ -21,8 +21,8 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
 from netloom_core.identity.keys import GRADE, kind_of
+from netloom_core.library.load import Library
 from netloom_core.model.sighting import Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.clusters import Cluster, Fusion
 from netloom_core.sweep.compose import findings_of
 from netloom_core.sweep.finding import Finding, Known

@@ -12,12 +12,12 @@ from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
 from netloom_core.errors import NetloomError, OwnFault
 from netloom_core.identity.keys import keys_of
+from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.access import Access
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import MAX_NOTES, Look, Method
 from netloom_core.sweep.finding import Finding, Known
 from netloom_core.sweep.identity import fuse

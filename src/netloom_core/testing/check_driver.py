@@ -12,10 +12,10 @@ from collections.abc import Awaitable, Callable
 from typing import Any
 
 from netloom_core.documents.tree import get
-from netloom_core.drivers.abilities import Ability
 from netloom_core.errors import NetloomError, Unproven
 from netloom_core.live.session import Talk
 from netloom_core.model.change import Change
+from netloom_core.profiles.abilities import Ability
 
 
 async def check_abilities(talk: Talk, path: str, values: tuple[Any, Any], point: str) -> None:

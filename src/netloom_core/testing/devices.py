@@ -14,7 +14,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get, put, remove
-from netloom_core.drivers.abilities import Abilities, Ability
 from netloom_core.errors import (
     NetloomError,
     NoAnswer,
@@ -25,8 +24,10 @@ from netloom_core.errors import (
 )
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
-from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.schema import Profile
+from netloom_core.model.line import Line
+from netloom_core.profiles.abilities import Abilities, Ability
+from netloom_core.profiles.defaults import default_document, rest_of
+from netloom_core.profiles.profile import Profile
 
 ALL = Abilities(frozenset(Ability) - {Ability.LIST, Ability.READDRESS}, frozenset({"running", "startup"}))
 
@@ -69,8 +70,8 @@ class MemoryDevice:
         if not self.running:
             self.running = default_document(self.profile)
         self.startup = self.startup or copy.deepcopy(self.running)
-        self.points = {point.id: point.states[0] for point in self.profile.by_point.values()}
-        self.secret_paths = [path for path, setting in self.profile.by_path.items() if setting.type == "secret"]
+        self.points = rest_of(self.profile)
+        self.secret_paths = [path for path, setting in self.profile.by_path.items() if setting.secret]
 
     def _setting(self, path: str) -> Any:
         return self.profile.by_path[path]
@@ -113,7 +114,7 @@ class MemoryDevice:
                 value = get(default_document(self.profile), path)
                 remove(fresh, path) if value is MISSING else put(fresh, path, value)
         self.running, self._buffer = fresh, {}
-        self.points = {point.id: point.states[0] for point in self.profile.by_point.values()}
+        self.points = rest_of(self.profile)
         address = self.profile.with_role("address")
         if address is not None and address.takes == "on-restart":
             self.address = self.comes_up_at or str(get(self.running, address.path))
@@ -196,7 +197,7 @@ class MemoryDriver:
         for change in taken:
             if change.path == device.lies_about:
                 continue
-            secret = device.profile.by_path[change.path].type == "secret"
+            secret = device.profile.by_path[change.path].secret
             value = self.target.secrets[change.after] if secret else change.after
             device.take(change.path, value)
             if secret and device.profile.by_path[change.path].role == "password":
@@ -254,7 +255,7 @@ class MemoryDrivers:
     def __init__(self, devices: list[MemoryDevice]) -> None:
         self.devices = devices
 
-    def abilities(self, profile: str, line_kind: str) -> Abilities:
+    def abilities(self, profile: str, line: Line) -> Abilities:
         return next((d.abilities for d in self.devices if d.profile.id == profile), ALL)
 
     async def open(self, target: Target) -> MemoryDriver:

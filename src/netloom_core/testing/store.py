@@ -12,9 +12,9 @@ from netloom_core.backup.verify import Evidence, Proof, losses
 from netloom_core.documents.tree import MISSING, Document, get, put, remove
 from netloom_core.engine.ports import MadePlan, Order, SweepWork
 from netloom_core.errors import NetloomError, RequestError
+from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
-from netloom_core.profiles.load import Library
 
 
 @dataclass

@@ -11,9 +11,9 @@ from django.db.models import Q
 from netloom_core.addressing.bound import after_finding, taken
 from netloom_core.documents.tree import Document
 from netloom_core.errors import NetloomError
+from netloom_core.library.load import Library
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.secrets import PREFIX
-from netloom_core.profiles.load import Library
 from netloom_server.base.crossing import in_records, moment
 from netloom_server.base.gather import Gathered
 from netloom_server.base.moments import latest

@@ -21,9 +21,9 @@ from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import Drivers
 from netloom_core.engine.engine import Engine as CoreEngine
 from netloom_core.errors import NetloomError, RequestError, StoreTrouble
+from netloom_core.library.load import Library
 from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_server.care import copies
 from netloom_server.host.desk import Desk
 from netloom_server.host.events import EventHub

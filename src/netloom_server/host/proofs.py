@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from django.utils import timezone
 
 from netloom_core.backup.verify import Evidence, Proof
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.backups.services.backups import Keep, keep_backups
 from netloom_server.base.crossing import in_records
 from netloom_server.base.gather import Gathered

@@ -6,8 +6,8 @@ import copy
 from collections.abc import Sequence
 
 from netloom_core.engine.ports import MadePlan, Order
+from netloom_core.library.load import Library
 from netloom_core.model.work import RunState, StepState
-from netloom_core.profiles.load import Library
 from netloom_server.base.crossing import in_records
 from netloom_server.base.gather import Gathered
 from netloom_server.runs.models import Run

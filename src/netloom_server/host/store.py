@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from netloom_core.engine.ports import EventSink
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.host.devices import DeviceRecords
 from netloom_server.host.proofs import ProofRecords
 from netloom_server.host.runs import PlanRecords, RunRecords

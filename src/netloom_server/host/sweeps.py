@@ -13,10 +13,10 @@ from netloom_core.absence.case import Case
 from netloom_core.absence.explain import Absent
 from netloom_core.engine.ports import EventSink, SweepWork
 from netloom_core.errors import AddressOutside
+from netloom_core.library.load import Library
 from netloom_core.links.interfaces import own_address
 from netloom_core.model.access import Refusals
 from netloom_core.model.work import RunState
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.finding import Finding
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.base.crossing import in_records
@@ -99,7 +99,7 @@ class SweepRecords:
     def _make_lines_behind(self) -> None:
         """A device whose model leads a bus gets that bus as a line when it is first seen."""
         for profile in self._library:
-            behind = profile.reach.http.behind if profile.reach.http else None
+            behind = profile.leads
             if behind is None:
                 continue
             for device in Device.objects.filter(profile=profile.id, leads=None).exclude(seen=None):

@@ -24,7 +24,7 @@ def main(ident: str) -> int:
     from django.db import connection, transaction
 
     from netloom_core.errors import NetloomError
-    from netloom_core.profiles.load import Library
+    from netloom_core.library.load import Library
     from netloom_server.papers.kinds.registry import KINDS
     from netloom_server.papers.services import papers
 

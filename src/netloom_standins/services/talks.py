@@ -108,7 +108,9 @@ class ModbusServer(TcpService):
 
 def modbus_answer(unit: Any, pdu: bytes) -> bytes:
     """The reply PDU of a unit with an identity; for RTU and TCP."""
-    reach = unit.profile.reach.modbus
+    told = next(
+        (way.identity["serial"] for way in unit.profile.of_protocol("modbus") if "serial" in way.identity), None
+    )
     if pdu[:2] == bytes((modbus.ENCAPSULATED, modbus.READ_DEVICE_ID)):
         values = {0: unit.profile.maker, 1: unit.profile.model, 2: unit.firmware, 5: unit.profile.model}
         body = bytes((modbus.READ_DEVICE_ID, 2, 0x82, 0, 0, len(values)))
@@ -117,7 +119,7 @@ def modbus_answer(unit: Any, pdu: bytes) -> bytes:
         return bytes((modbus.ENCAPSULATED,)) + body
     if pdu[:1] == bytes((modbus.READ_HOLDING,)) and len(pdu) == 5:
         start, count = int.from_bytes(pdu[1:3], "big"), int.from_bytes(pdu[3:5], "big")
-        if reach and start == reach.serial_register and count == reach.serial_count:
+        if told and start == told.register_ and count == told.length:
             text = unit.serial.encode("latin-1").ljust(count * 2, b"\x00")[: count * 2]
             return bytes((modbus.READ_HOLDING, len(text))) + text
         return bytes((modbus.READ_HOLDING | 0x80, 2))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from tests.core.rig import Rig, device
 
 

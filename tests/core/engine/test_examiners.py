@@ -3,8 +3,8 @@
 import copy
 
 from netloom_core.errors import NetloomError
+from netloom_core.library.load import Library
 from netloom_core.model.work import StepState
-from netloom_core.profiles.load import Library
 from netloom_core.testing.check_journal import check_journal
 from netloom_core.testing.check_store import check_store
 from netloom_core.testing.store import MemoryJournal

@@ -6,11 +6,11 @@ from dataclasses import replace
 import pytest
 
 from netloom_core.documents.tree import get, put
-from netloom_core.drivers.abilities import Abilities, Ability
 from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused
+from netloom_core.library.load import Library
 from netloom_core.live.session import Session
 from netloom_core.model.device import Identity
-from netloom_core.profiles.load import Library
+from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.testing.devices import MemoryDevice
 from tests.core.rig import ALL, BUS, Rig, device, states
 

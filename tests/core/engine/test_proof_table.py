@@ -9,10 +9,10 @@ import itertools
 import pytest
 
 from netloom_core.documents.tree import get
-from netloom_core.drivers.abilities import Abilities
+from netloom_core.library.load import Library
 from netloom_core.plan.proof import TABLE
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.abilities import Abilities
+from netloom_core.profiles.profile import Profile
 from tests.core.rig import ALL, Rig, device
 
 TAKES, KEPT = ("at-once", "on-store", "on-restart"), ("when-stored", "always", "never")
@@ -22,9 +22,16 @@ ROWS = list(itertools.product(TAKES, KEPT, SETS))
 
 def profile_with(library: Library, takes: str, kept: str) -> Profile:
     base = library.need("hallvane-rx8").model_dump()
-    base["settings"] = [
-        {"path": "/a", "label": "A", "type": "integer", "maximum": 9, "default": 1, "takes": takes, "kept": kept},
-        {"path": "/b", "label": "B", "type": "integer", "maximum": 9, "default": 1},
+    base["items"] = [
+        {
+            "path": "/a",
+            "label": "A",
+            "type": {"is": "integer", "maximum": 9},
+            "default": 1,
+            "takes": takes,
+            "kept": kept,
+        },
+        {"path": "/b", "label": "B", "type": {"is": "integer", "maximum": 9}, "default": 1},
     ]
     return Profile.model_validate({**base, "id": f"row-{takes}-{kept}"})
 

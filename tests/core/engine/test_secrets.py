@@ -5,9 +5,9 @@ from dataclasses import replace
 
 import pytest
 
+from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from tests.core.rig import Rig, device, states
 
 TEXT = "hunter2-and-more"
@@ -16,7 +16,7 @@ TEXT = "hunter2-and-more"
 @pytest.fixture
 def box(library: Library) -> Rig:
     base = library.need("hallvane-rx8").model_dump()
-    base["settings"] += [
+    base["items"] += [
         {"path": "/access/password", "label": "Password", "type": "secret", "role": "password", "kept": "always"},
         {"path": "/wifi/key", "label": "Key", "type": "secret", "kept": "always"},
     ]

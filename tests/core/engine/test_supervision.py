@@ -6,8 +6,8 @@ import pytest
 
 from netloom_core.engine import loops
 from netloom_core.errors import StoreTrouble
+from netloom_core.library.load import Library
 from netloom_core.model.work import StepState
-from netloom_core.profiles.load import Library
 from netloom_core.run import supervisor
 from tests.core.rig import Rig, device, states
 

@@ -6,9 +6,9 @@ import copy
 import pytest
 
 from netloom_core.documents.tree import get, put
-from netloom_core.drivers.abilities import Abilities
 from netloom_core.engine.ports import MadePlan
 from netloom_core.errors import ProtocolError, WrongCredentials
+from netloom_core.profiles.abilities import Abilities
 from netloom_core.run.steps.registry import STEPS
 from tests.core.rig import ALL, Rig, states
 

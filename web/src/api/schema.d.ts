@@ -1057,6 +1057,27 @@ export interface components {
          * @enum {string}
          */
         Kind2aeEnum: "report" | "archive";
+        /** @description What an editor has to know; which of these there are depends on the type. */
+        Limits: {
+            /** Format: double */
+            minimum?: number;
+            /** Format: double */
+            maximum?: number;
+            /** Format: double */
+            step?: number;
+            max_length?: number;
+            min_length?: number;
+            options?: components["schemas"]["Option"][];
+            of?: string;
+            x?: unknown;
+            y?: unknown;
+            points?: number;
+            fixed?: boolean;
+            steady?: boolean;
+            each?: unknown;
+            least?: number;
+            most?: number;
+        };
         Line: {
             id: string;
             name: string;
@@ -1405,10 +1426,9 @@ export interface components {
             path: string;
             type: string;
             unit: string;
-            minimum: number | null;
-            maximum: number | null;
-            max_length: number;
-            options: components["schemas"]["Option"][];
+            editor: string;
+            limits: components["schemas"]["Limits"];
+            level: string;
             takes: string;
             kept: string;
             reserved: string;

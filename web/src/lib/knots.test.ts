@@ -100,10 +100,10 @@ describe("words", () => {
   ])("%s is %s", (at, words) => expect(ago(at, now)).toBe(words));
 
   it("shows values as people read them", () => {
-    const setting = { options: [{ value: 1, label: "Closed" }], unit: "ms" };
+    const setting = { limits: { options: [{ value: 1, label: "Closed" }] }, unit: "ms" };
     expect(shown(1, setting)).toBe("Closed");
-    expect(shown(500, { options: [], unit: "ms" })).toBe("500 ms");
-    expect(shown("", { options: [], unit: "" })).toBe("empty");
+    expect(shown(500, { limits: {}, unit: "ms" })).toBe("500 ms");
+    expect(shown("", { limits: {}, unit: "" })).toBe("empty");
     expect(shown(null)).toBe("–");
     expect(plural(1, "setting")).toBe("1 setting");
     expect(listed(["a", "b", "c"])).toBe("a, b and c");

@@ -28,9 +28,9 @@ export function size(bytes: number): string {
 }
 
 /** A value as people read it: an option by its label, nothing as a dash. */
-export function shown(value: unknown, setting?: Pick<Setting, "options" | "unit">): string {
+export function shown(value: unknown, setting?: Pick<Setting, "limits" | "unit">): string {
   if (value === null || value === undefined) return "–";
-  const option = setting?.options.find((one) => one.value === value);
+  const option = setting?.limits.options?.find((one) => one.value === value);
   if (option) return option.label;
   const text = value === "" ? "empty" : String(value);
   return setting?.unit ? `${text} ${setting.unit}` : text;

@@ -9,9 +9,9 @@ from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
 from netloom_core.engine.ports import EventSink, Store
 from netloom_core.engine.records import EngineRecords
+from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.work import DONE, UNPROVEN, RunState
-from netloom_core.profiles.load import Library
 from netloom_core.run.supervisor import Supervisor
 
 

@@ -23,7 +23,8 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.work import ACTING, JournalEntry, StepState
 from netloom_core.plan.proof import Row, row_for
-from netloom_core.profiles.schema import Profile, Setting
+from netloom_core.profiles.item import Item
+from netloom_core.profiles.profile import Profile
 
 Result = TypeVar("Result")
 PATIENCE_S = 6.0  # how long a silent device is asked again before a step gives up
@@ -82,7 +83,7 @@ class StepContext:
     async def talk(self) -> Talk:
         return await self.sessions.talk(self.target, f"run of {self.by}", Priority.RUN)
 
-    def setting(self, path: str) -> Setting:
+    def setting(self, path: str) -> Item:
         return self.profile.by_path[path]
 
     def row(self, path: str) -> Row:
@@ -90,8 +91,8 @@ class StepContext:
         known = self._rows.get(path)
         if known is None:
             setting = self.setting(path)
-            sets = self.sessions.source.abilities(self.target.profile, self.target.line.kind).sets
-            known = row_for(setting.takes, setting.kept, frozenset() if setting.type == "secret" else sets)
+            sets = self.sessions.source.abilities(self.target.profile, self.target.line).sets
+            known = row_for(setting.takes, setting.kept, frozenset() if setting.secret else sets)
             self._rows[path] = known
         return known
 

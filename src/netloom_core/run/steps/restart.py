@@ -24,7 +24,6 @@ from netloom_core.live.sessions import Presence, Sight
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.work import StepState
-from netloom_core.plan.planner import restart_seconds
 from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, read_back, undone, value_at
 
@@ -85,7 +84,7 @@ class Restart:
         if context.open_intent is None:
             return
         old, new = context.target, new_place(context, context.target)
-        here = await self._find(context, [new, old], restart_seconds(context.profile))
+        here = await self._find(context, [new, old], context.profile.away_seconds)
         if here is None:
             await context.conclude("unknown", "Netloom was cut off, and the device answers at no place known.")
             raise NoAnswer(
@@ -191,7 +190,7 @@ class Restart:
 
     async def _come_back(self, context: StepContext, old: Target, promised: Target, new: Target) -> None:
         """Until it is found with its new values where it should be; else put back what was changed."""
-        seconds = restart_seconds(context.profile)
+        seconds = context.profile.away_seconds
         loop = asyncio.get_running_loop()
         begun = loop.time()
         by_restart = context.step.params.get("by", "restart") == "restart"
@@ -299,7 +298,7 @@ class Restart:
         if context.step.params.get("by") == "command":
             await talk.readdress(undo)
             await talk.drop()
-            back = await self._find(context, [old], restart_seconds(context.profile))
+            back = await self._find(context, [old], context.profile.away_seconds)
             if back is None:
                 raise NoAnswer(f"{old.name} did not come back to {spoken(old)}.", target=old.device)
             await self._arrived(context, back)

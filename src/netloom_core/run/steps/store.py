@@ -56,7 +56,7 @@ class StoreSettings:
             for keep in keeps
             if not waits_for_restart(context.profile, keep["path"])
             and context.setting(keep["path"]).takes == "at-once"
-            and context.setting(keep["path"]).type != "secret"
+            and not context.setting(keep["path"]).secret
         ]
         gone = [keep for keep in at_once if value_at(running, keep["path"]) != keep["to"]]
         if gone:

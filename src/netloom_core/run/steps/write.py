@@ -74,7 +74,7 @@ class WriteSettings:
         """Changes not yet on the device. Raises StalePlan where it has a third value."""
         todo = []
         for change in context.changes:
-            secret = context.setting(change.path).type == "secret"
+            secret = context.setting(change.path).secret
             now = value_at(sets["running"], change.path)
             if sets["running"] and not secret:
                 if now == change.after and self._there(change, sets):
@@ -117,7 +117,7 @@ class WriteSettings:
             await context.conclude("unknown", trouble.message, shown)
             trouble.outcome = "unknown"
             raise trouble
-        secrets = [change for change in todo if context.setting(change.path).type == "secret"]
+        secrets = [change for change in todo if context.setting(change.path).secret]
         await self._prove_secrets(context, secrets)
         for change in todo:
             if change not in secrets and context.setting(change.path).takes == "at-once":

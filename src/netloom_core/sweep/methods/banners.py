@@ -9,8 +9,8 @@ import warnings
 from datetime import UTC, datetime
 
 from netloom_core.errors import ProtocolError
+from netloom_core.library.load import Library
 from netloom_core.links.talk import Talk
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import certificate, telnet
 from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
@@ -27,7 +27,7 @@ TOO_OLD = ("UNSUPPORTED_PROTOCOL", "WRONG_SSL_VERSION", "UNKNOWN_PROTOCOL")
 
 
 def console_ports(library: Library, kind: str, usual: int) -> frozenset[int]:
-    named = {p.reach.console.port for p in library if p.reach.console and p.reach.console.kind == kind}
+    named = {p.console.port for p in library if p.console and p.console.kind == kind}
     return frozenset({usual} | (named - {0}))
 
 

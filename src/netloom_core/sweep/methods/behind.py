@@ -5,8 +5,8 @@ from __future__ import annotations
 from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import MISSING, get
 from netloom_core.errors import NetloomError
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Look, Method
 
 ASK_PACKETS = 12
@@ -32,13 +32,13 @@ class Behind(Method):
             look.note("Left out: the device that leads this bus was not found yet.")
             return
         profile = look.library.need(parent.profile)
-        reach = profile.reach.http
-        if reach is None or reach.behind is None:
+        behind = profile.leads
+        if behind is None:
             look.note(f"Left out: the profile of {parent.name} does not say how to ask it for its bus.")
             return
         await look.pace.take(ASK_PACKETS)
         talk = await look.sessions.talk(parent, "sweep", Priority.SWEEP)
-        need = reach.behind.leads
+        need = behind.leads
         if need is not None:
             value = get(await talk.read("running"), need.path)
             if value is MISSING or value not in need.one_of:

@@ -13,8 +13,8 @@ import socket
 from collections.abc import Iterable
 
 from netloom_core.errors import Crowded, LinkError
+from netloom_core.library.load import Library
 from netloom_core.links import tcp
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.base import Look, Method
 
 AT_ONCE = 256  # connections being opened; more gains little and worries small switches
@@ -31,8 +31,8 @@ GENERAL = {21: "FTP", 22: "SSH", 23: "Telnet", 80: "HTTP", 443: "HTTPS", 554: "R
 
 def named_ports(methods: Iterable[Method], library: Library) -> list[int]:
     """Ports to try everywhere, those of profiles first."""
-    by_profile = {port for profile in library for port in profile.reach.ports}
-    by_profile |= {profile.reach.http.port for profile in library if profile.reach.http}
+    by_profile = {port for profile in library for port in profile.signs.ports}
+    by_profile |= {channel.port for profile in library for channel in profile.of_protocol("http")}
     by_method = {port for method in methods for port in method.ports(library)}
     return [*sorted(by_profile), *sorted(by_method - by_profile)]
 

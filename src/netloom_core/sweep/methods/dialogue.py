@@ -11,10 +11,10 @@ import asyncio
 import re
 
 from netloom_core.bus.timing import line_time
+from netloom_core.drivers.dialogue.form import DialogueChannel
+from netloom_core.library.load import Library
 from netloom_core.links.serial import ByteLink
 from netloom_core.model.line import DIRECT, Line
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import DialogueReach
 from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
 
@@ -35,7 +35,7 @@ class Dialogue(Method):
     kinds = ("serial",)
 
     def budget(self, look: Look) -> float:
-        return 30.0 + sum(TRY_S * (2 + len(way.ask) if way else 1) for _, _, way in _tries(look))
+        return 30.0 + sum(TRY_S * (2 + len(way.identify) if way else 1) for _, _, way in _tries(look))
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol not in ("osdp", "modbus")
@@ -44,9 +44,9 @@ class Dialogue(Method):
         tries = list(_tries(look))
         garbled = ""
         async with look.owners.serial(look.line).turn("sweep") as link:
-            for count, (speed, parity, reach) in enumerate(tries, 1):
+            for count, (speed, parity, way) in enumerate(tries, 1):
                 await link.set_line(speed, parity)
-                facts = await self._try(look, link, reach)
+                facts = await self._try(look, link, way)
                 look.progress(count, len(tries))
                 if facts.pop("noise", ""):
                     garbled = garbled or str(speed)
@@ -57,36 +57,36 @@ class Dialogue(Method):
             if garbled:
                 look.sight(DIRECT, self.name, noise="yes", speed=garbled)
 
-    async def _try(self, look: Look, link: ByteLink, reach: DialogueReach | None) -> dict[str, str]:
+    async def _try(self, look: Look, link: ByteLink, way: DialogueChannel | None) -> dict[str, str]:
         await look.pace.take()
-        heard = await converse(link, reach.enter if reach else "\r", reach.guard_seconds if reach else 0)
+        heard = await converse(link, (way.enter or way.wake) if way else "\r", way.guard_seconds if way else 0)
         if not heard:
             return {}
         text = heard.decode("utf-8", "replace")
         if readable(heard) < READABLE:
             return {"noise": "yes"}
-        if reach is not None and re.search(reach.greeting, text):
+        if way is not None and re.search(way.greeting, text):
             facts = {"banner": clean(text, 120)}
             try:
-                for ask in reach.ask:
+                for ask in way.identify:
                     await look.pace.take()
                     answer = (await converse(link, ask.send)).decode("utf-8", "replace")
                     if found := re.search(ask.answer, answer):
                         facts |= {name: clean(value, 120) for name, value in found.groupdict().items() if value}
             finally:
-                if reach.leave:
-                    await converse(link, reach.leave)
+                if way.leave:
+                    await converse(link, way.leave)
             return facts
-        if reach is None and PROMPT.search(text.rstrip(" ")):
+        if way is None and PROMPT.search(text.rstrip(" ")):
             return {"banner": clean(text, 120), "prompt": "yes"}
-        return {"banner": clean(text, 120)} if reach is None else {}
+        return {"banner": clean(text, 120)} if way is None else {}
 
 
-def _tries(look: Look) -> list[tuple[int, str, DialogueReach | None]]:
+def _tries(look: Look) -> list[tuple[int, str, DialogueChannel | None]]:
     """(speed, parity, way) in the order of likelihood, each once; last an empty line at usual speeds."""
-    ways = [p.reach.dialogue for p in look.library if p.reach.dialogue]
+    ways = [way for p in look.library for way in p.of_protocol("dialogue") if way.over == "serial" and way.greeting]
     first = [(speed or look.line.speed) for _, speed in look.expected]
-    found: list[tuple[int, str, DialogueReach | None]] = []
+    found: list[tuple[int, str, DialogueChannel | None]] = []
     for speed in dict.fromkeys([*first, look.line.speed, *(s for way in ways for s in way.speeds)]):
         found += [(speed, way.parity, way) for way in ways if speed in way.speeds or speed == look.line.speed]
     found += [(speed, "N", None) for speed in dict.fromkeys([look.line.speed, *USUAL_SPEEDS])]

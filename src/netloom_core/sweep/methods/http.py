@@ -5,13 +5,12 @@ from __future__ import annotations
 import re
 import socket
 
-import orjson
-
-from netloom_core.drivers.http_json import identity_of
+from netloom_core.drivers.http.bodies import decoded
+from netloom_core.drivers.http.driver import identity_of
+from netloom_core.drivers.http.form import HttpChannel
 from netloom_core.errors import NetloomError
+from netloom_core.library.load import Library
 from netloom_core.links.http import HttpLink
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import HttpReach
 from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
 
@@ -28,13 +27,13 @@ class HttpIdentify(Method):
     sends = "The identity request of each profile with that port; on 80 and 8080 a GET of the first page."
 
     def ports(self, library: Library) -> frozenset[int]:
-        return frozenset({p.reach.http.port for p in library if p.reach.http} | set(PLAIN))
+        return frozenset({way.port for p in library for way in p.of_protocol("http") if not way.tls} | set(PLAIN))
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
         link = HttpLink(look.line.source, address, port, timeout=IDENTIFY_S, sock=sock)
         try:
-            for reach in ways(look.library, port):
-                if facts := await self._facts(reach, link):
+            for way in ways(look.library, port):
+                if facts := await self._facts(way, link):
                     look.sight(address, self.name, ports=str(port), **facts)
                     return
             if port in PLAIN and (title := await self._title(link)):
@@ -42,13 +41,13 @@ class HttpIdentify(Method):
         finally:
             link.close()
 
-    async def _facts(self, reach: HttpReach, link: HttpLink) -> dict[str, str]:
+    async def _facts(self, way: HttpChannel, link: HttpLink) -> dict[str, str]:
         """What it says of itself; nothing where it does not answer this question as it should."""
         try:
-            status, body = await link.request(reach.identify.method, reach.identify.path)
+            status, body = await link.request(way.identify.method, way.identify.path)
             small = status == 200 and len(body) <= MAX_IDENTITY_BYTES
-            identity = identity_of(reach, orjson.loads(body)) if small else None
-        except (NetloomError, orjson.JSONDecodeError):
+            identity = identity_of(way, decoded(body, way.told, "It")) if small else None
+        except NetloomError:
             return {}
         if identity is None:
             return {}
@@ -64,7 +63,12 @@ class HttpIdentify(Method):
         return clean(found.group(1).decode("utf-8", "replace"), 120) if found else ""
 
 
-def ways(library: Library, port: int) -> list[HttpReach]:
+def ways(library: Library, port: int) -> list[HttpChannel]:
     """The different questions that profiles ask on a port."""
-    asked = {p.reach.http.identify.path: p.reach.http for p in library if p.reach.http and p.reach.http.port == port}
+    asked: dict[tuple[str, str], HttpChannel] = {}
+    for profile in library:
+        for way in profile.of_protocol("http"):
+            if way.port == port and not (way.tls or way.known_after_sign_in):
+                # The same question means the same dialect, unless what it tells is to be had elsewhere.
+                asked.setdefault((way.identify.path, str(sorted(way.identity.items()))), way)
     return list(asked.values())

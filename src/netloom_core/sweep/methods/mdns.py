@@ -227,8 +227,8 @@ class MdnsBrowse(Method):
     wait_s = BROWSE_S
 
     async def run(self, look: Look) -> None:
-        types = {service for profile in look.library for service in profile.reach.services}
-        types |= {s for p in look.library if p.reach.http for s in p.reach.http.services} | set(GENERAL)
+        types = {service for profile in look.library for service in profile.signs.services}
+        types |= {s for p in look.library for way in p.of_protocol("http") for s in way.services} | set(GENERAL)
         await look.pace.take(QUESTIONS)
         # All of 127/8 is one interface, and multicast on it is joined by its first address.
         home = "127.0.0.1" if look.line.loopback else look.line.source

@@ -9,11 +9,11 @@ from __future__ import annotations
 from netloom_core.bus.modbus import exchange
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.library.load import Library
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import modbus
 from netloom_core.sweep.base import Look, Method
-from netloom_core.sweep.methods.modbus_tcp import reach_of, serial_text
+from netloom_core.sweep.methods.modbus_tcp import serial_in, serial_text
 from netloom_core.sweep.noise import Noise
 
 SCAN_S = 0.06  # for a unit of which nothing is known; slower ones are heard late
@@ -26,7 +26,7 @@ OTHER_SPEED_UNITS = 16  # at other speeds only the lowest numbers, where factori
 
 
 def _speeds(look: Look) -> set[int]:
-    return {speed for p in look.library if p.reach.modbus for speed in p.reach.modbus.speeds}
+    return {speed for p in look.library for way in p.of_protocol("modbus") for speed in way.speeds}
 
 
 class ModbusRtuScan(Method):
@@ -107,9 +107,9 @@ class ModbusRtuScan(Method):
                 what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
                 return {} if answer.exception in modbus.GATEWAY else {"refused": f"identification: {what}"}
             facts = modbus.identification(answer)
-            if reach := reach_of(look.library, facts):
+            if way := serial_in(look.library, facts):
                 await look.pace.take()
-                request = modbus.read_holding(reach.serial_register or 0, reach.serial_count)
+                request = modbus.read_holding(way.register_, way.length)
                 serial = await exchange(link, unit, request, REPLY_S, strays)
                 if not serial.exception:
                     facts["serial"] = serial_text(serial)

@@ -10,11 +10,11 @@ import asyncio
 import socket
 from collections.abc import Sequence
 
+from netloom_core.drivers.modbus.form import Told
 from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.library.load import Library
 from netloom_core.links.talk import Talk
 from netloom_core.model.line import UNIT_MARK
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import ModbusReach
 from netloom_core.protocols import modbus
 from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
@@ -40,7 +40,7 @@ class ModbusTcp(Method):
     sends = "Read Device Identification to the device and to units 1 to 247 behind it; reads of serial numbers."
 
     def ports(self, library: Library) -> frozenset[int]:
-        return frozenset({modbus.PORT} | {p.reach.modbus.port for p in library if p.reach.modbus})
+        return frozenset({modbus.PORT} | {way.port for p in library for way in p.of_protocol("modbus")})
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
         talk = Exchange(Talk(sock, TALK_S))
@@ -103,8 +103,8 @@ async def tell(look: Look, talk: Exchange, address: str, unit: int, answer: modb
             return
         if answer.function == modbus.ENCAPSULATED:
             facts |= await talk.identification(unit, answer)
-        if reach := reach_of(look.library, facts):
-            request = modbus.read_holding(reach.serial_register or 0, reach.serial_count)
+        if way := serial_in(look.library, facts):
+            request = modbus.read_holding(way.register_, way.length)
             serial = await talk.ask(unit, request)
             if serial is not None and not serial.exception:
                 facts["serial"] = serial_text(serial)
@@ -113,11 +113,11 @@ async def tell(look: Look, talk: Exchange, address: str, unit: int, answer: modb
     look.sight(address, ModbusTcp.name, ports=str(port), **facts)
 
 
-def reach_of(library: Library, facts: dict[str, str]) -> ModbusReach | None:
-    """How the model's profile says its serial number is read; None where it cannot be."""
+def serial_in(library: Library, facts: dict[str, str]) -> Told | None:
+    """The holding registers where the model's profile says its serial number is; None where it says nothing."""
     profile = library.best(facts)
-    reach = profile.reach.modbus if profile else None
-    return reach if reach and reach.serial_register is not None else None
+    told = [way.identity.get("serial") for way in profile.of_protocol("modbus")] if profile else []
+    return next((one for one in told if one is not None and (one.table, one.kind) == ("holding", "text")), None)
 
 
 def serial_text(answer: modbus.Answer) -> str:

@@ -11,11 +11,11 @@ from collections.abc import Generator
 from typing import TypeVar
 
 from netloom_core.bus.owner import SerialOwner
-from netloom_core.drivers.osdp import identity_of
+from netloom_core.drivers.osdp.driver import identity_of
 from netloom_core.errors import Busy, DeviceError, LinkError, NoAnswer, ProtocolError, WantsEncryption
+from netloom_core.library.load import Library
+from netloom_core.library.standard import is_standard
 from netloom_core.model.line import Line
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.standard import is_standard
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.constants import MAX_ADDRESS, REPLY_TIMEOUT_S, SCAN_TIMEOUT_S, USUAL_SPEEDS
 from netloom_core.protocols.osdp.messages import (
@@ -120,7 +120,7 @@ def looks(look: Look, usual: tuple[int, ...]) -> list[tuple[int, int]]:
     at every speed; then all addresses at the line's speed, then at the other usual ones."""
     speeds = speeds_for(look.line, usual)
     expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
-    factory = {int(a) for p in look.library if p.reach.osdp for a in p.factory.addresses if a.isdecimal()}
+    factory = {int(a) for p in look.library if p.speaks("osdp") for a in p.factory.addresses if a.isdecimal()}
     likely = sorted({address for address, _ in expected} | factory)
     places = [*expected, *((address, speed) for speed in speeds for address in likely)]
     places += [(address, speed) for speed in speeds for address in range(MAX_ADDRESS + 1)]
@@ -163,7 +163,7 @@ class OsdpScan(Method):
             await self._late(look, owner, noise, speed, answered)
             if count % 8 == 0 or count == len(places):
                 look.progress(count, len(places))
-        factory = {int(a) for p in look.library if p.reach.osdp for a in p.factory.addresses if a.isdecimal()}
+        factory = {int(a) for p in look.library if p.speaks("osdp") for a in p.factory.addresses if a.isdecimal()}
         in_peace = [*expected, *((address, look.line.speed) for address in sorted(factory))]
         for address, speed in dict.fromkeys(in_peace):
             if (address, speed) not in answered and look.wanted(str(address)) and not noise.at(speed):

@@ -6,9 +6,9 @@ import asyncio
 import socket
 
 from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, WrongCredentials
+from netloom_core.library.load import Library
 from netloom_core.links.talk import Talk
 from netloom_core.links.udp import UdpLink, broadcast_of
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import pjlink
 from netloom_core.sweep.base import Look, Method
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import socket
 
 from netloom_core.errors import ProtocolError
+from netloom_core.library.load import Library
 from netloom_core.links.talk import Talk
-from netloom_core.profiles.load import Library
 from netloom_core.protocols import telnet
 from netloom_core.sweep.base import Look, Method
 

@@ -158,6 +158,6 @@ def _off_by(off: timedelta) -> str:
 
 def factory_login(look: Look, told: dict[str, str]) -> list[Credentials | None]:
     profile = look.library.best(told)
-    if profile is None or not profile.reach.onvif or not profile.factory.user:
+    if profile is None or not profile.speaks("onvif") or not profile.factory.user:
         return []
     return [Credentials(profile.factory.user, profile.factory.password)]

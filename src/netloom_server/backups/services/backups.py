@@ -14,7 +14,7 @@ from netloom_core.backup.archive import Archive, ArchivedBackup
 from netloom_core.documents.diff import differences
 from netloom_core.errors import RequestError
 from netloom_core.identity.keys import serial_key
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device, Installation

@@ -112,7 +112,7 @@ class ConsolesView(APIView):
 def _prompts(device: Device | None) -> list[str]:
     """How the device asks for a secret, as its profile knows."""
     profile = engine().library.get(device.profile) if device else None
-    return profile.reach.console.asks_for_secret if profile and profile.reach.console else []
+    return profile.console.asks_for_secret if profile and profile.console else []
 
 
 Opener = Callable[[], AbstractAsyncContextManager[Console]]
@@ -124,8 +124,8 @@ def _way(device: Device | None, line: Line, data: dict[str, Any], by: str) -> tu
     profile = library.get(device.profile) if device else None
     if line.kind == "serial":
         speed = data.get("speed") or (device.speed if device and device.speed else line.speed)
-        reach = profile.reach.dialogue if profile else None
-        parity = data.get("parity") or (reach.parity if reach else line.parity)
+        ways = profile.of_protocol("dialogue") if profile else []
+        parity = data.get("parity") or (ways[0].parity if ways else line.parity)
         core = line.as_core()
         title = device.name if device else line.name
         how = f"{line.path}, {speed} baud, 8{parity}1"

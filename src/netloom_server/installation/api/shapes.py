@@ -167,14 +167,33 @@ class OptionSerializer(Form):
         return {**super().get_fields(), "label": serializers.CharField()}
 
 
+class LimitsSerializer(Form):
+    """What an editor has to know; which of these there are depends on the type."""
+
+    minimum = serializers.FloatField(required=False)
+    maximum = serializers.FloatField(required=False)
+    step = serializers.FloatField(required=False)
+    max_length = serializers.IntegerField(required=False)
+    min_length = serializers.IntegerField(required=False)
+    options = OptionSerializer(many=True, required=False)
+    of = serializers.CharField(required=False)
+    x = serializers.JSONField(required=False)
+    y = serializers.JSONField(required=False)
+    points = serializers.IntegerField(required=False)
+    fixed = serializers.BooleanField(required=False)
+    steady = serializers.BooleanField(required=False)
+    each = serializers.JSONField(required=False)
+    least = serializers.IntegerField(required=False)
+    most = serializers.IntegerField(required=False)
+
+
 class SettingSerializer(Form):
     path = serializers.CharField()
     type = serializers.CharField()
     unit = serializers.CharField()
-    minimum = serializers.IntegerField(allow_null=True)
-    maximum = serializers.IntegerField(allow_null=True)
-    max_length = serializers.IntegerField()
-    options = OptionSerializer(many=True)
+    editor = serializers.CharField()
+    limits = LimitsSerializer()
+    level = serializers.CharField()
     takes = serializers.CharField()
     kept = serializers.CharField()
     reserved = serializers.CharField()

@@ -9,9 +9,9 @@ import orjson
 from django.conf import settings
 
 from netloom_core.errors import KeyLost
+from netloom_core.library.load import Library
 from netloom_core.model.access import USUAL_COMMUNITY, Access, Login, Refusals, SnmpUser
 from netloom_core.model.device import Credentials
-from netloom_core.profiles.load import Library
 from netloom_server.base.sealing import seal, unseal
 from netloom_server.installation.models import Device, Line, LineAccess, RefusedLogin
 from netloom_server.installation.services.records import keys_for

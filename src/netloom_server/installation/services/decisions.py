@@ -15,9 +15,9 @@ from netloom_core.addressing.conflicts import Holder, Holders, check_address
 from netloom_core.documents.tree import MISSING, get, put, remove
 from netloom_core.errors import RequestError
 from netloom_core.identity.keys import best_key
+from netloom_core.library.load import Library
 from netloom_core.model.secrets import PREFIX, is_reference, reference
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import checked
 from netloom_core.sweep.finding import Place
 from netloom_server.base.problems import Conflict
@@ -109,7 +109,7 @@ def _decided(
             core, here = line.as_core(), taken[line.id]
             check_address(core, str(good), device.id, here.at(line.id, str(good)))
             here.plan(device.id, device.name, line.id, planned_address(device, profile), str(good))
-        if profile.by_path[path].type == "secret":
+        if profile.by_path[path].secret:
             good = _kept_secret(device, good, by)
         put(intended, path, good)
     return intended

@@ -16,9 +16,9 @@ from netloom_core.addressing.conflicts import Holders, check_address
 from netloom_core.documents.tree import put
 from netloom_core.errors import NetloomError, RequestError
 from netloom_core.identity.keys import serial_key
+from netloom_core.library.load import Library
 from netloom_core.model import line as core
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import checked
 from netloom_server.base.problems import Conflict
 from netloom_server.base.tables import MAX_ROWS

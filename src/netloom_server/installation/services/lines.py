@@ -9,12 +9,12 @@ from typing import Any
 from django.conf import settings
 
 from netloom_core.errors import AddressOutside, RequestError
+from netloom_core.library.load import Library
 from netloom_core.links.interfaces import own_address
 from netloom_core.links.ports import adapter_of, all_ports
 from netloom_core.links.rfc2217 import parts_of
 from netloom_core.links.serial import check_port
 from netloom_core.model.line import MAX_HOSTS
-from netloom_core.profiles.load import Library
 from netloom_core.sweep.sweep import fitting
 from netloom_server.base.problems import Conflict
 from netloom_server.installation.models import Line

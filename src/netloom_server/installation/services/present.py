@@ -7,11 +7,12 @@ from collections.abc import Iterable
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, get
+from netloom_core.library.load import Library
+from netloom_core.library.standard import is_standard, kind_by
 from netloom_core.model.secrets import masked
 from netloom_core.plan.planner import would_be_kept
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
-from netloom_core.profiles.standard import is_standard, kind_by
+from netloom_core.profiles.item import Item
+from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.pace import RATE
 from netloom_core.sweep.sweep import fitting
 from netloom_server.backups.models import Document
@@ -100,12 +101,11 @@ def setting_rows(device: Device, library: Library, documents: dict[str, dict[str
             {
                 "path": path,
                 "label": setting.label,
-                "type": setting.type,
+                "type": setting.type.name,
+                "editor": setting.type.editor,
                 "unit": setting.unit,
-                "minimum": setting.minimum,
-                "maximum": setting.maximum,
-                "max_length": setting.max_length,
-                "options": [option.model_dump() for option in setting.options],
+                "limits": setting.type.limits(),
+                "level": setting.level,
                 "takes": setting.takes,
                 "kept": setting.kept,
                 "reserved": setting.reserved,
@@ -139,7 +139,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
             {
                 "id": point.id,
                 "kind": point.kind,
-                "label": _point_label(documents["running"], point.id, point.label),
+                "label": _point_label(documents["running"], profile, point),
                 "state": states.get(point.id, "unknown"),
                 "states": point.states,
                 "drive": point.drive,
@@ -184,25 +184,25 @@ def _plugged_in(device: Device) -> str:
     return f"port {port} of {switch.name if switch else 'the switch at ' + address}"
 
 
-def _point_label(running: dict[str, Any], point: str, label: str) -> str:
+def _point_label(running: dict[str, Any], profile: Profile | None, point: Item) -> str:
     """The name that people gave to a relay or input, with its own label before it."""
-    kind, _, number = point.rpartition("-")
-    name = get(running, f"/{kind}s/{number}/name") if kind else MISSING
-    return f"{label}: {name}" if isinstance(name, str) and name else label
+    path = profile.name_of_point(point.id) if profile else ""
+    name = get(running, path) if path else MISSING
+    return f"{point.label}: {name}" if isinstance(name, str) and name else point.label
 
 
 def console_of(device: Device, profile: Profile | None) -> dict[str, Any] | None:
     """The console that a person can open to it, with the profile's phrases; None where there is none."""
-    reach = profile.reach.console if profile else None
+    own = profile.console if profile else None
     if device.line is None:
         return None
-    phrases = [phrase.model_dump() for phrase in reach.phrases] if reach else []
+    phrases = [phrase.model_dump() for phrase in own.phrases] if own else []
     if device.line.kind == "serial":
         return {"kind": "serial", "port": 0, "phrases": phrases}
-    kind = reach.kind if reach else _console_kind(device.facts)
+    kind = own.kind if own else _console_kind(device.facts)
     if device.line.kind != "ip" or not device.address or kind not in ("telnet", "ssh"):
         return None
-    return {"kind": kind, "port": (reach.port if reach else 0) or USUAL_PORTS[kind], "phrases": phrases}
+    return {"kind": kind, "port": (own.port if own else 0) or USUAL_PORTS[kind], "phrases": phrases}
 
 
 def _console_kind(facts: dict[str, str]) -> str:

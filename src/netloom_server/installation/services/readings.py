@@ -12,8 +12,8 @@ from django.db import transaction
 from netloom_core.addressing.bound import after_reading
 from netloom_core.backup.verify import losses
 from netloom_core.documents.tree import MISSING, digest, get
+from netloom_core.library.load import Library
 from netloom_core.model.device import Identity
-from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Document
 from netloom_server.base.moments import latest, newer
 from netloom_server.installation.models import Device, Unit

@@ -11,11 +11,11 @@ from netloom_core.backup.verify import Evidence, Proof, verify
 from netloom_core.documents.diff import towards
 from netloom_core.documents.tree import get, remove
 from netloom_core.errors import KeyLost
+from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.secrets import reference
 from netloom_core.plan.planner import would_be_kept
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile
+from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import Known, Place
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import Conflict, NotFound
@@ -143,7 +143,7 @@ def common_keys() -> dict[str, str]:
 def can_be_read(device: Device, library: Library) -> bool:
     """Whether there is a driver for it on the kind of line that it is on."""
     profile = library.get(device.profile)
-    return bool(profile and device.line and profile.driver_on(device.line.kind))
+    return bool(profile and device.line and profile.channel_for(device.line.kind, device.line.protocol))
 
 
 def baseline_of(device: Device) -> Backup | None:

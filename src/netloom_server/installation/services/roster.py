@@ -12,7 +12,7 @@ import threading
 
 import orjson
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.backups.models import Backup
 from netloom_server.installation.models import Device, Line, Touched
 from netloom_server.installation.services.present import device_as_dict

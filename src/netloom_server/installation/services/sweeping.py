@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from netloom_core.absence.explain import Absent
 from netloom_core.identity.keys import best_key
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_core.sweep.finding import BY_IPV6, Finding, Place
 from netloom_core.sweep.guess import guess
 from netloom_core.sweep.sweep import SweepResult

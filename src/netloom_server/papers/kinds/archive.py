@@ -6,7 +6,7 @@ from pathlib import Path
 
 from netloom_core.backup.archive import write_archive
 from netloom_core.errors import RequestError
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 from netloom_server.backups.models import Backup
 from netloom_server.backups.services.backups import to_archive
 from netloom_server.papers.kinds.base import Kind

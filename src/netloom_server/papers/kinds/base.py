@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from netloom_core.profiles.load import Library
+from netloom_core.library.load import Library
 
 
 @dataclass(frozen=True)

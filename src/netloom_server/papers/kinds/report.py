@@ -16,9 +16,10 @@ from django.template.loader import render_to_string
 from django.utils import timezone
 
 from netloom_core.documents.tree import MISSING, at, tokens
+from netloom_core.library.load import Library
 from netloom_core.model.secrets import masked
-from netloom_core.profiles.load import Library
-from netloom_core.profiles.schema import Profile, Setting
+from netloom_core.profiles.item import Item as Described
+from netloom_core.profiles.profile import Profile
 from netloom_server.backups.models import Backup, Document
 from netloom_server.installation.models import Device, Installation, Line
 from netloom_server.installation.services.present import state_of
@@ -96,15 +97,15 @@ class _Rows:
 
     def __init__(self) -> None:
         self._made: dict[tuple[str, str, str, str], tuple[str, bool]] = {}
-        self._settings: dict[str, list[tuple[str, tuple[str, ...], Setting]]] = {}
+        self._settings: dict[str, list[tuple[str, tuple[str, ...], Described]]] = {}
 
-    def settings(self, profile: Profile) -> list[tuple[str, tuple[str, ...], Setting]]:
+    def settings(self, profile: Profile) -> list[tuple[str, tuple[str, ...], Described]]:
         """Each with its path, in one piece and in parts."""
         if profile.id not in self._settings:
             self._settings[profile.id] = [(path, tokens(path), setting) for path, setting in profile.by_path.items()]
         return self._settings[profile.id]
 
-    def of(self, profile: Profile, path: str, setting: Setting, now: Any, then: Any) -> tuple[str, bool]:
+    def of(self, profile: Profile, path: str, setting: Described, now: Any, then: Any) -> tuple[str, bool]:
         """The row, and whether the two values differ."""
         key = (profile.id, path, repr(now), repr(then))
         known = self._made.get(key)
@@ -116,14 +117,11 @@ class _Rows:
         return known
 
 
-def _row(path: str, setting: Setting, now: Any, then: Any, differs: bool) -> str:
-    labels: dict[Any, str] = {option.value: option.label for option in setting.options}
-
+def _row(path: str, setting: Described, now: Any, then: Any, differs: bool) -> str:
     def shown(value: Any) -> str:
         if value is MISSING:
             return ""
-        text = masked(value)
-        text = labels.get(text, text) if isinstance(text, str | int) else text
+        text = masked(value) if setting.secret else setting.type.show(value)
         return escape(f"{text} {setting.unit}" if setting.unit and text != "" else str(text))
 
     mark = ' <span class="mark">≠</span>' if differs else ""
@@ -149,7 +147,7 @@ def _section(
     yield _said(device, profile, baseline, sum(differs for _, differs in made))
     yield "</p>\n"
     if made:
-        yield '<table class="settings"><thead><tr><th>Setting<th>Path<th>Running<th>Approved</thead>\n<tbody>\n'
+        yield '<table class="settings"><thead><tr><th>Described<th>Path<th>Running<th>Approved</thead>\n<tbody>\n'
         yield "".join(row for row, _ in made)
         yield "</tbody></table>\n"
     yield "</section>\n"
@@ -172,4 +170,4 @@ def _said(device: Device, profile: Profile, baseline: Backup | None, differences
     return "\n".join(said)
 
 
-KIND = Kind("Settings report", make, ".html", "text/html; charset=utf-8", "netloom-settings-report", inline=True)
+KIND = Kind("Describeds report", make, ".html", "text/html; charset=utf-8", "netloom-settings-report", inline=True)

@@ -7,8 +7,8 @@ from typing import Any, Protocol
 
 from rest_framework.request import Request
 
+from netloom_core.library.load import Library
 from netloom_core.model.work import StepState
-from netloom_core.profiles.load import Library
 from netloom_server.installation.models import Device
 from netloom_server.runs.models import Run
 

@@ -7,8 +7,8 @@ from typing import Any
 
 from netloom_core.engine.ports import Order
 from netloom_core.errors import NetloomError
+from netloom_core.library.load import Library
 from netloom_core.model.work import RunState
-from netloom_core.profiles.load import Library
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device

@@ -80,7 +80,7 @@ function Editor({ setting, value, running, set, forget }: EditorProps) {
   const label = `Intended ${setting.label}`;
   const hint = value === VARIOUS ? "various" : running === VARIOUS ? "" : shown(running, setting);
   if (setting.type === "choice" || setting.type === "boolean") {
-    const options = setting.type === "boolean" ? [{ value: true, label: "Yes" }, { value: false, label: "No" }] : setting.options;
+    const options = setting.type === "boolean" ? [{ value: true, label: "Yes" }, { value: false, label: "No" }] : (setting.limits.options ?? []);
     return (
       <Choice
         aria-label={label}
@@ -111,8 +111,8 @@ function Editor({ setting, value, running, set, forget }: EditorProps) {
       aria-label={label}
       value={text}
       placeholder={hint}
-      inputMode={setting.type === "integer" ? "numeric" : undefined}
-      title={setting.type === "integer" ? `${setting.minimum ?? 0} to ${setting.maximum ?? ""} ${setting.unit}` : undefined}
+      inputMode={setting.limits.minimum !== undefined ? "decimal" : undefined}
+      title={setting.limits.minimum !== undefined ? `${setting.limits.minimum} to ${setting.limits.maximum} ${setting.unit}` : undefined}
       onChange={(event) => setText(event.target.value)}
       onBlur={decide}
       onKeyDown={(event) => {

@@ -9,36 +9,23 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Generator, Hashable, Sequence
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import Document, put
-from netloom_core.drivers.abilities import Abilities, Ability
+from netloom_core.drivers.bound import STARTUP, BoundDriver, Told
+from netloom_core.drivers.osdp.form import OsdpBinding, OsdpChannel, Table
 from netloom_core.errors import CannotDo, PromisedElsewhere, Unproven
 from netloom_core.model.change import Change
 from netloom_core.model.device import Identity, Target
-from netloom_core.profiles.schema import OsdpReach, Profile, TableReach
+from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.constants import Cmd, Rep
 from netloom_core.protocols.osdp.messages import Command, PdId, Reply
 
 OFFLINE_S = 8.0
 Result = TypeVar("Result")
-
-
-def abilities(profile: Profile) -> Abilities:
-    reach = profile.reach.osdp
-    if reach is None:
-        return Abilities()
-    can = {Ability.IDENTIFY, Ability.READ, Ability.READDRESS}
-    if reach.table is not None:
-        can |= {Ability.WRITE, Ability.STORE, Ability.RESTART}
-    if profile.points:
-        can.add(Ability.STATES)
-    if any(point.drive for point in profile.points):
-        can.add(Ability.DRIVE)
-    return Abilities(frozenset(can), frozenset({"running", "startup"} if reach.table else {"running"}))
 
 
 def identity_of(ident: PdId, maker: str = "", model: str = "") -> Identity:
@@ -51,20 +38,17 @@ def identity_of(ident: PdId, maker: str = "", model: str = "") -> Identity:
     )
 
 
-class OsdpDriver:
-    def __init__(self, target: Target, profile: Profile, owner: SerialOwner) -> None:
-        reach = profile.reach.osdp
-        if reach is None:
-            raise CannotDo(f"{profile.model} is not reached over OSDP.")
-        self.target = target
-        self._profile = profile
-        self._reach: OsdpReach = reach
+class OsdpDriver(BoundDriver):
+    def __init__(self, target: Target, profile: Profile, name: str, owner: SerialOwner) -> None:
+        super().__init__(target, profile, name)
+        channel = profile.channels[name]
+        assert isinstance(channel, OsdpChannel)
+        self._channel = channel
         self._owner = owner
         self._who = target.name
         self._priority = Priority.RUN
         self._address = int(target.address)
         self._speed = target.speed or target.line.speed
-        self._trusted: Hashable | None = None
         self._heard = 0.0
 
     @property
@@ -73,9 +57,6 @@ class OsdpDriver:
             return None
         talk = self._owner.session(self._address, self._speed)
         return talk.number, talk.restarts
-
-    def trust(self, connection: Hashable | None) -> None:
-        self._trusted = connection
 
     def speak_for(self, who: str, priority: int) -> None:
         self._who, self._priority = who, Priority(priority)
@@ -95,64 +76,66 @@ class OsdpDriver:
         self._heard = asyncio.get_running_loop().time()
         return result
 
-    def _table(self) -> TableReach:
-        if self._reach.table is None:
-            raise CannotDo(f"{self._profile.model} has no settings of this kind.")
-        return self._reach.table
+    def _table(self) -> Table:
+        if self._channel.table is None:
+            raise CannotDo(f"{self.profile.model} has no settings of this kind.")
+        return self._channel.table
 
     async def identify(self) -> Identity:
         ident = await self._converse(flows.identify())
         # Another vendor's or model's unit is not of this profile, whatever number it bears.
-        ours = (ident.vendor, ident.model) == (self._reach.vendor, self._reach.model_number)
+        ours = (ident.vendor, ident.model) == (self._channel.vendor, self._channel.model_number)
         if ours:  # a profile by the standard alone names nobody, so that each goes by its own numbers
-            return identity_of(ident, self._profile.maker, self._profile.model)
+            return identity_of(ident, self.profile.maker, self.profile.model)
         return identity_of(ident, f"vendor {ident.vendor}", f"model number {ident.model}")
 
     async def read(self, which: str) -> Document:
         """Address and speed are those at which it answers: what it would start with it does not tell."""
-        document: Document = {}
-        ids: dict[int, str] = {}
-        for path, setting in self._profile.by_path.items():
-            if setting.role == "address":
-                put(document, path, self._address)
-            elif setting.role == "speed":
-                put(document, path, self._speed)
-            elif setting.table is not None:
-                ids[setting.table.id] = path
-        if which == "startup" and self._reach.table is None:
+        if which == STARTUP and self._channel.table is None:
             return {}
-        if ids:
-            table = self._table()
-            values = await self._talk(flows.read_table(table.vendor, table.read, which, list(ids)))
-            for ident, path in ids.items():
-                put(document, path, values[ident])
-        else:
+        told = dict(await self.fetch(which, [b for b in self.profile.bound(self.name) if b.item.decided]))
+        document = self.document(told)
+        for path, item in self.profile.by_path.items():
+            if item.role in ("address", "speed"):
+                put(document, path, self._address if item.role == "address" else self._speed)
+        if not told:
             await self._talk(flows.identify())
         return document
 
-    async def write(self, changes: Sequence[Change]) -> None:
+    async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
+        entries = {b.binding.entry: b.item.path for b in wanted if b.binding.entry is not None}
+        if not entries:
+            return {}
         table = self._table()
-        values: dict[int, int] = {}
-        for change in changes:
-            entry = self._profile.by_path[change.path].table
-            if entry is None:
-                raise CannotDo(f"{change.path} is changed by a change of address, not by writing.")
-            values[entry.id] = int(change.after)
-        await self._talk(flows.write_table(table.vendor, table.write, values))
+        values = await self._talk(flows.read_table(table.vendor, table.read, which, list(entries)))
+        return {path: values[entry] for entry, path in entries.items()}
 
-    async def store(self) -> None:
-        table = self._table()
-        await self._talk(flows.act(table.vendor, table.store))
+    async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
+        entries: dict[int, int] = {}
+        for bound, value in values:
+            binding: OsdpBinding = bound.binding
+            if not bound.item.decided and binding.output is not None:
+                await self._talk(flows.set_output(binding.output, value == bound.item.states[1]))
+            elif binding.entry is not None:
+                entries[binding.entry] = int(value)
+            else:
+                raise CannotDo(f"{bound.item.path} is changed by a change of address, not by writing.")
+        if entries:
+            table = self._table()
+            await self._talk(flows.write_table(table.vendor, table.write, entries))
+
+    async def perform(self, calls: Sequence[Any]) -> None:
+        for call in calls:
+            await self._talk(flows.act(self._table().vendor, call.operation))
 
     async def restart(self) -> None:
-        table = self._table()
-        await self._talk(flows.act(table.vendor, table.restart))
+        await super().restart()
         self._owner.forget(self._address, self._speed)
 
     async def readdress(self, changes: Sequence[Change]) -> None:
         address, speed = self._address, self._speed
         for change in changes:
-            role = self._profile.by_path[change.path].role
+            role = self.profile.by_path[change.path].role
             if role == "address":
                 address = int(change.after)
             elif role == "speed":
@@ -172,20 +155,18 @@ class OsdpDriver:
             )
 
     async def states(self) -> dict[str, str]:
+        bound = [(b.item, b.binding) for b in self.profile.bound(self.name) if b.item.live]
         result: dict[str, str] = {}
-        for kind, command, reply in (("relay", Cmd.OSTAT, Rep.OSTATR), ("input", Cmd.ISTAT, Rep.ISTATR)):
-            points = [point for point in self._profile.by_point.values() if point.kind == kind]
+        for field, command, reply in (("output", Cmd.OSTAT, Rep.OSTATR), ("input", Cmd.ISTAT, Rep.ISTATR)):
+            points = [(item, number) for item, b in bound if (number := getattr(b, field)) is not None]
             if points:
-                flags = await self._talk(flows.status(command, reply, len(points)))
-                for point, flag in zip(points, flags, strict=False):
-                    result[point.id] = point.states[1 if flag else 0]
-        local = [point for point in self._profile.by_point.values() if point.kind in ("tamper", "power")]
+                flags = await self._talk(flows.status(command, reply, max(number for _, number in points) + 1))
+                for item, number in points:
+                    if number < len(flags):
+                        result[item.id] = item.states[1 if flags[number] else 0]
+        local = [(item, b.local) for item, b in bound if b.local]
         if local:
             tamper, power = await self._talk(flows.local_status())
-            for point in local:
-                result[point.id] = point.states[1 if (tamper if point.kind == "tamper" else power) else 0]
+            for item, which in local:
+                result[item.id] = item.states[1 if (tamper if which == "tamper" else power) else 0]
         return result
-
-    async def drive(self, point: str, state: str) -> None:
-        relays = [one.id for one in self._profile.by_point.values() if one.kind == "relay"]
-        await self._talk(flows.set_output(relays.index(point), state == self._profile.by_point[point].states[1]))

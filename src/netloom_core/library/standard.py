@@ -10,7 +10,8 @@ import re
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
 
-from netloom_core.profiles.schema import Profile
+from netloom_core.drivers import forms  # noqa: F401 - the forms of all protocols register themselves
+from netloom_core.profiles.profile import Profile
 
 PREFIX = "standard-"
 OSDP = re.compile(r"^standard-osdp-(\d{1,2})-inputs-(\d{1,2})-outputs$")
@@ -57,31 +58,37 @@ def osdp(inputs: int, outputs: int) -> Profile:
     """Any unit of IEC 60839-11-5: address and speed by COMSET, outputs, inputs, tamper and power by their statuses."""
     options = [{"value": speed, "label": str(speed)} for speed in SPEEDS]
     place = {"kept": "always", "disturbs": ["link"]}
-    points: list[dict[str, object]] = []
+    two = {"use": ["live"], "kind": "input"}
+    items: list[dict[str, object]] = [
+        {"path": "/bus/address", "label": "Address", "type": {"is": "integer", "maximum": 126}, "role": "address",
+         **place},
+        {"path": "/bus/speed", "label": "Speed", "type": {"is": "choice", "unit": "baud", "options": options},
+         "default": 9600, "role": "speed", **place},
+    ]  # fmt: skip
     if outputs:
-        points.append(
-            {"id": "relay-{n}", "kind": "relay", "label": "Output {n}", "drive": True, "repeat": f"1..{outputs}"}
-        )
+        items.append(
+            {"path": "/relays/{relay}/state", "point": "relay-{relay}", "kind": "relay", "label": "Output {relay}",
+             "type": _states("off", "on"), "use": ["live", "driven"], "bind": {"bus": {"output": 0}}}
+        )  # fmt: skip
     if inputs:
-        points.append({"id": "input-{n}", "kind": "input", "label": "Input {n}", "repeat": f"1..{inputs}"})
-    points += [
-        {"id": "tamper", "kind": "tamper", "label": "Tamper", "states": ["normal", "tampered"]},
-        {"id": "power", "kind": "power", "label": "Power", "states": ["normal", "failed"]},
-    ]
+        items.append({"path": "/inputs/{input}/state", "point": "input-{input}", "label": "Input {input}",
+                      "type": _states("off", "on"), "bind": {"bus": {"input": 0}}, **two})  # fmt: skip
+    for local, bad in (("tamper", "tampered"), ("power", "failed")):
+        items.append({"path": f"/{local}", "kind": local, "label": local.capitalize(), "use": ["live"],
+                      "type": _states("normal", bad), "bind": {"bus": {"local": local}}})  # fmt: skip
     return Profile.model_validate(
         {
-            "format": 1,
+            "format": 2,
             "id": f"{PREFIX}osdp-{inputs}-inputs-{outputs}-outputs",
             "maker": "",
             "model": "OSDP unit",
             "kind": "OSDP unit, known by the standard alone",
-            "reach": {"osdp": {}},
-            "settings": [
-                {"path": "/bus/address", "label": "Address", "type": "integer", "minimum": 0, "maximum": 126,
-                 "role": "address", **place},
-                {"path": "/bus/speed", "label": "Speed", "type": "choice", "unit": "baud", "options": options,
-                 "default": 9600, "role": "speed", **place},
-            ],
-            "points": points,
+            "channels": {"bus": {"protocol": "osdp"}},
+            "axes": {**({"relay": outputs} if outputs else {}), **({"input": inputs} if inputs else {})},
+            "items": items,
         }
-    )  # fmt: skip
+    )
+
+
+def _states(rest: str, other: str) -> dict[str, object]:
+    return {"is": "choice", "options": [{"value": word, "label": word.capitalize()} for word in (rest, other)]}

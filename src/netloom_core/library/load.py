@@ -1,4 +1,4 @@
-"""Reading profile files into a library."""
+"""All known profiles: which model a device's facts speak for."""
 
 from __future__ import annotations
 
@@ -6,34 +6,12 @@ from collections import defaultdict
 from collections.abc import Iterator
 from pathlib import Path
 
-import yaml
-from pydantic import ValidationError
-
 from netloom_core.errors import ProfileError
-from netloom_core.profiles import standard
-from netloom_core.profiles.checks import problems
-from netloom_core.profiles.schema import Profile
+from netloom_core.library import standard
+from netloom_core.library.read import load_profile, parts_in
+from netloom_core.profiles.profile import Profile
 
-MAX_PROFILE_BYTES = 1_000_000
 NAMED = 40  # weight of maker and model as the profile itself or its aliases name them
-
-
-def load_profile(path: Path) -> Profile:
-    """One profile; raises ProfileError that names the file, the place in it and the trouble."""
-    raw = path.read_bytes()
-    if len(raw) > MAX_PROFILE_BYTES:
-        raise ProfileError(f"{path.name} is larger than {MAX_PROFILE_BYTES} bytes.", "Is it a profile at all?")
-    try:
-        profile = Profile.model_validate(yaml.safe_load(raw))
-    except yaml.YAMLError as error:
-        raise ProfileError(f"{path.name} is not YAML: {error}", "Mend the file at the line named.") from error
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the whole"
-        raise ProfileError(f"{path.name}: {where}: {first['msg']}", "docs/profiles.md describes the form.") from error
-    for problem in problems(profile):
-        raise ProfileError(f"{path.name}: {problem}", "docs/profiles.md says what each protocol can do.")
-    return profile
 
 
 class Library:
@@ -60,7 +38,9 @@ class Library:
 
     @classmethod
     def read(cls, folder: Path) -> Library:
-        return cls([load_profile(path) for path in sorted(folder.rglob("*.yaml"))])
+        parts = parts_in(folder)
+        files = (path for path in sorted(folder.rglob("*.yaml")) if path.parent.name != "parts")
+        return cls([load_profile(path, parts) for path in files])
 
     def __iter__(self) -> Iterator[Profile]:
         return iter(self._profiles.values())

@@ -1,0 +1,335 @@
+"""HTTP: reads and writes whole documents, or item by item, as the profile's calls say.
+
+Whole documents are written by JSON merge patches (RFC 7396), or by forms and XML of what changes. Events are
+Server-Sent Events whose data are objects of point id to state. But for the identity, everything is said only on the
+connection on which it was proven who is there.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import AsyncIterator, Hashable, Sequence
+from typing import Any
+
+from netloom_core.documents.patch import merge_patch
+from netloom_core.documents.tree import MISSING, get, put
+from netloom_core.drivers.bound import RUNNING, STARTUP, BoundDriver, Told, identity_from
+from netloom_core.drivers.http.access import Access
+from netloom_core.drivers.http.bodies import TYPES, decoded, encoded, field_of, word_of
+from netloom_core.drivers.http.form import HttpBinding, HttpCall, HttpChannel, HttpGet
+from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
+from netloom_core.errors import KeyLost, NoAnswer, ProtocolError, Refused, WrongCredentials
+from netloom_core.links.http import HttpLink
+from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.profiles.item import Item
+from netloom_core.profiles.profile import Bound, Profile
+
+MAX_SUBORDINATES = 256
+MAX_FACT = 120
+_PLACE = re.compile(r"\{(user|password|point|state|value)\}")
+
+
+def identity_of(channel: HttpChannel, reply: Any) -> Identity:
+    """Identity from an identify reply, as the profile maps it; values are cut to a sane length."""
+    facts: dict[str, str] = dict(channel.constant)
+    for name, pointer in channel.identity.items():
+        value = get(reply, pointer)
+        if isinstance(value, bool):
+            facts[name] = "yes" if value else "no"
+        elif isinstance(value, str | int):
+            facts[name] = str(value)[:MAX_FACT]
+    return identity_from(facts)
+
+
+def filled(body: Any, values: dict[str, Any]) -> Any:
+    """A call's body with its places filled in; one that is nothing but a place gets the value in its own type."""
+    if isinstance(body, dict):
+        return {name: filled(value, values) for name, value in body.items()}
+    if isinstance(body, list):
+        return [filled(value, values) for value in body]
+    if not isinstance(body, str) or "{" not in body:
+        return body
+    only = _PLACE.fullmatch(body)
+    if only and only[1] in values:
+        return values[only[1]]
+    return _PLACE.sub(lambda found: word_of(values[found[1]]) if found[1] in values else found[0], body)
+
+
+class HttpDriver(BoundDriver):
+    """A device with an HTTP interface. Signs in on first need, once more when its sign-in ran out."""
+
+    def __init__(self, target: Target, profile: Profile, name: str, link: HttpLink) -> None:
+        super().__init__(target, profile, name)
+        channel = profile.channels[name]
+        assert isinstance(channel, HttpChannel)
+        self._channel = channel
+        self._link = link
+        self._access = Access(channel)
+        self._raw: Any = None  # the last reply with running values: tells where the device has arrays
+
+    @property
+    def connection(self) -> Hashable | None:
+        return self._link.connection if self._link.open or self._link.just_closed else None
+
+    @property
+    def _proven(self) -> int:
+        return self._trusted if isinstance(self._trusted, int) else 0
+
+    async def close(self) -> None:
+        self._link.close()
+        self._access.forget()
+
+    async def identify(self) -> Identity:
+        call = self._channel.identify
+        if self._channel.known_after_sign_in:
+            # Whose password this is was decided by the record; who is there is asked before anything else.
+            return identity_of(self._channel, await self._call(call, proven=None))
+        status, content = await self._link.request(call.method, call.path)
+        self._judge(status, call)
+        return identity_of(self._channel, self._tree(content))
+
+    async def subordinates(self) -> list[dict[str, str]]:
+        """Facts of everybody on the bus that the device leads, as its profile maps them; at most 256."""
+        behind = self._channel.behind
+        if behind is None:
+            return []
+        reply = await self._call(behind.list)
+        items = get(reply, behind.items) if behind.items else reply
+        found = []
+        for item in items[:MAX_SUBORDINATES] if isinstance(items, list) else []:
+            values = {name: get(item, pointer) for name, pointer in behind.fields.items()}
+            found.append({n: str(v)[:MAX_FACT] for n, v in values.items() if isinstance(v, str | int)})
+        return found
+
+    # Reading
+
+    def tells_startup(self, bound: Bound) -> bool:
+        return STARTUP in self._channel.read and bound.binding.get is None
+
+    async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
+        """One request for the whole document, and one for each different call of items."""
+        replies: dict[str, Any] = {}
+        whole = self._channel.read.get("startup" if which == STARTUP else "running")
+        told: dict[str, Any] = {}
+        for bound in wanted:
+            binding = bound.binding
+            if binding.get is not None:
+                key = binding.get.path
+                if key not in replies:
+                    replies[key] = await self._item_reply(binding.get)
+                reply, pointer = replies[key], binding.get.at
+            elif whole is not None and bound.item.decided:
+                if "" not in replies:
+                    replies[""] = await self._call(whole)
+                    if which == RUNNING:
+                        self._raw = replies[""]
+                reply, pointer = replies[""], binding.pointer or bound.item.path
+            else:
+                continue
+            if isinstance(reply, Unreadable):
+                told[bound.item.path] = reply
+            elif (value := get(reply, pointer)) is not MISSING:
+                told[bound.item.path] = self._value(bound.item, binding, value)
+        return told
+
+    async def _item_reply(self, call: HttpGet) -> Any:
+        """The reply to the call for one item; what the device has not is an empty one."""
+        try:
+            return await self._call(call)
+        except Refused as error:
+            if "HTTP 404" in error.message:
+                return {}
+            raise
+
+    def _value(self, item: Item, binding: HttpBinding, value: Any) -> Any:
+        try:
+            if isinstance(value, str) and (binding.words or self._channel.told != "json"):
+                return from_text(item, binding, value)
+            return canonical(item, value)
+        except Unreadable as error:
+            return error
+
+    async def states(self) -> dict[str, str]:
+        found: dict[str, str] = {}
+        if self._channel.states is not None:
+            found = self._known(await self._call(self._channel.states))
+        singles = [b for b in self.profile.bound(self.name) if b.item.live and b.binding.get is not None]
+        return {**found, **self.states_of(await self.fetch(RUNNING, singles))} if singles else found
+
+    def _known(self, reply: Any) -> dict[str, str]:
+        if not isinstance(reply, dict):
+            raise ProtocolError(f"{self.target.address} reports its points in an unknown form.")
+        return {
+            name: state for name, state in reply.items() if name in self.profile.by_point and isinstance(state, str)
+        }
+
+    async def watch(self) -> AsyncIterator[dict[str, str]]:
+        call = self._channel.events
+        if call is None:
+            return
+        await self._signed_in(self._proven)
+        fields = tuple(self._access.fields(call.method, call.path))
+        async for line in self._link.lines(call.method, call.path, fields, proven=self._proven):
+            if line.startswith("data:"):
+                yield self._known(decoded(line[5:].encode(), "json", self.target.address))
+
+    # Writing
+
+    async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
+        whole = [(bound, value) for bound, value in values if bound.binding.put is None and bound.item.decided]
+        points = [(bound, value) for bound, value in values if bound.binding.put is None and not bound.item.decided]
+        if whole:
+            await self._assign_whole(whole)
+        for bound, value in points:
+            assert self._channel.drive is not None
+            state = bound.item.state_of(value)
+            await self._call(self._channel.drive, {"point": bound.binding.point or bound.item.id, "state": state})
+        for bound, value in values:
+            if bound.binding.put is not None:
+                await self._call(bound.binding.put, {"value": self._said(bound, value)})
+
+    def _said(self, bound: Bound, value: Any) -> Any:
+        plain = not bound.binding.words and self._channel.bodies == "json"
+        return value if plain else as_text(bound.item, bound.binding, value)
+
+    async def _assign_whole(self, values: Sequence[tuple[Bound, Any]]) -> None:
+        call = self._channel.write
+        if call is None:
+            raise ProtocolError(f"{self.profile.model} has no call that writes.", outcome="not_sent")
+        said = {bound.binding.pointer or bound.item.path: self._said(bound, value) for bound, value in values}
+        if self._channel.bodies == "form":
+            await self._call(call, body={field_of(pointer): value for pointer, value in said.items()})
+            return
+        if self._channel.bodies == "xml":
+            tree: dict[str, Any] = {}
+            for pointer, value in said.items():
+                put(tree, pointer, value)
+            await self._call(call, body=tree)
+            return
+        if self._raw is None and any(part.isdecimal() for pointer in said for part in pointer.split("/")):
+            await self.read(RUNNING)  # a number in a pointer may count in an array
+        await self._call(call, body=merge_patch(self._raw, said))
+
+    async def perform(self, calls: Sequence[Any]) -> None:
+        for call in calls:
+            await self._call(call)
+
+    async def restart(self) -> None:
+        await super().restart()
+        self._access.forget()
+
+    # Calls
+
+    async def sign_in_as(self, credentials: Credentials) -> bool:
+        """Tried apart from the session's own sign-in, on the same connection."""
+        mine, self._access = self._access, Access(self._channel)
+        try:
+            if not await self._enter(credentials, self._proven):
+                return False
+            if self._access.kind in ("basic", "digest"):
+                try:
+                    await self._send(self._channel.identify, None, self._proven)
+                    if probe := next(iter(self._channel.read.values()), None):
+                        await self._send(probe, None, self._proven)
+                except WrongCredentials:
+                    return False
+            return True
+        finally:
+            self._access = mine
+
+    async def _signed_in(self, proven: int | None) -> None:
+        if self._access.open:
+            return
+        if self.target.trouble:
+            raise KeyLost(
+                f"{self.target.name}: {self.target.trouble}",
+                "Enter its credentials again, or put the key of this data folder back. Nothing was sent to it.",
+                target=self.target.device,
+            )
+        for credentials in self.target.credentials or (Credentials(),):
+            if await self._enter(credentials, proven):
+                return
+        raise self._refused_login()
+
+    def _refused_login(self) -> WrongCredentials:
+        return WrongCredentials(
+            f"{self.target.name or self.target.address} does not take the user name and password.",
+            "Enter the right ones on the bench under Address, Access; nothing was changed on the device.",
+            target=self.target.device,
+        )
+
+    async def _enter(self, credentials: Credentials, proven: int | None) -> bool:
+        """Whether it lets in with these, as far as a sign-in tells: Basic and Digest access tell it at the call."""
+        how = self._channel.sign_in
+        if how is None:
+            return True
+        if how.call is None:
+            self._access.with_login(credentials)
+            return True
+        values = {"user": credentials.user, "password": credentials.password}
+        try:
+            status, content = await self._request(how.call, filled(how.call.body, values), (), proven)
+            self._judge(status, how.call)
+        except WrongCredentials:
+            return False
+        return self._access.taken(content, self._link.headers, self.target.address)
+
+    async def _call(self, call: HttpCall, values: dict[str, Any] | None = None, *, body: Any = None,
+                    proven: int | None = -1) -> Any:  # fmt: skip
+        """One call, signed in; `proven` None asks who is there, on whatever connection."""
+        on = self._proven if proven == -1 else proven
+        made = call.model_copy(update={"path": filled(call.path, values or {})}) if values else call
+        content = body if body is not None else filled(call.body, values or {})
+        await self._signed_in(on)
+        try:
+            return await self._send(made, content, on)
+        except WrongCredentials:
+            if not self._access.kind:
+                raise
+        if self._access.kind in ("token", "cookie"):  # it ran out
+            self._access.forget()
+            await self._signed_in(on)
+            return await self._send(made, content, on)
+        for credentials in self.target.credentials[1:]:
+            self._access.forget()
+            self._access.with_login(credentials)
+            try:
+                return await self._send(made, content, on)
+            except WrongCredentials:
+                continue
+        self._access.forget()
+        raise self._refused_login()
+
+    async def _send(self, call: HttpCall, body: Any, proven: int | None) -> Any:
+        fields = tuple(self._access.fields(call.method, call.path))
+        status, content = await self._request(call, body, fields, proven)
+        if status == 401 and self._access.challenged(self._link.headers):
+            fields = tuple(self._access.fields(call.method, call.path))
+            status, content = await self._request(call, body, fields, proven)
+        self._judge(status, call)
+        return self._tree(content)
+
+    async def _request(
+        self, call: HttpCall, body: Any, fields: tuple[tuple[str, str], ...], proven: int | None
+    ) -> tuple[int, bytes]:
+        form = self._channel.bodies
+        data = encoded(body, form, call.root)
+        head = (("content-type", TYPES[form]),) if data else ()
+        return await self._link.request(call.method, call.path, data, (*head, *fields), proven=proven)
+
+    def _tree(self, content: bytes) -> Any:
+        return decoded(content, self._channel.told, self.target.address) if content.strip() else {}
+
+    def _judge(self, status: int, call: HttpCall) -> None:
+        if status in (401, 403):
+            raise WrongCredentials(f"{self.target.address} wants other credentials.", target=self.target.device)
+        if status == 503:
+            raise NoAnswer(f"{self.target.address} is not ready yet.", "Wait until it has started.", outcome="not_sent")
+        if status >= 400:
+            raise Refused(
+                f"{self.target.name or self.target.address} refused {call.method} {call.path} with HTTP {status}.",
+                "It was read back to see what it has now; compare and try again.",
+                target=self.target.device,
+            )
+        if status >= 300:
+            raise ProtocolError(f"{self.target.address} sends us elsewhere (HTTP {status}).")

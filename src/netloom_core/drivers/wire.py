@@ -1,0 +1,139 @@
+"""How values stand on a wire that carries text or numbers: words, a factor, a form. Pure.
+
+Shared by bindings of protocols whose values are not typed by themselves.
+"""
+
+from __future__ import annotations
+
+import math
+from decimal import Decimal
+from typing import Any
+
+from pydantic import Field, field_validator
+
+from netloom_core.errors import ProtocolError
+from netloom_core.profiles.item import Item
+from netloom_core.types.base import BadValue, Part
+from netloom_core.types.boolean import Boolean
+from netloom_core.types.decimal import DecimalNumber
+from netloom_core.types.integer import Integer
+
+MAX_TEXT = 20_000
+
+
+class Wire(Part):
+    """`words` has, by value, what stands for it on the wire; numbers are value * `factor` + `plus` there.
+
+    `form` is a Python format for numbers (`03`, `+.1f`, `02X`); whole hexadecimal ones are read back as such.
+    """
+
+    words: dict[str, str] = {}
+    factor: float = 1.0
+    plus: float = 0.0
+    form: str = Field(default="", pattern=r"^(\+?0?\d{0,2}(\.\d)?[dfXx]?)$")
+
+    @field_validator("words", mode="before")
+    @classmethod
+    def _as_text(cls, value: Any) -> Any:
+        """Keys and values may be written as numbers."""
+        if isinstance(value, dict):
+            return {_word(key): _word(word) for key, word in value.items()}
+        return value
+
+    def number(self, value: float) -> float:
+        """On the wire."""
+        return float(Decimal(str(value)) * Decimal(str(self.factor)) + Decimal(str(self.plus)))
+
+    def value(self, number: float) -> float:
+        """From the wire."""
+        return float((Decimal(str(number)) - Decimal(str(self.plus))) / Decimal(str(self.factor)))
+
+
+def _word(value: Any) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return str(value)
+
+
+def is_number(item: Item) -> bool:
+    return isinstance(item.type, Integer | DecimalNumber)
+
+
+def as_text(item: Item, wire: Wire, value: Any) -> str:
+    """The value as it is said on a wire of text."""
+    word = _word(value)
+    if word in wire.words:
+        return wire.words[word]
+    if wire.words and not is_number(item):
+        raise ProtocolError(f"{item.path}: there is no word for {word!r}.", outcome="not_sent")
+    if not isinstance(value, int | float) or isinstance(value, bool):
+        return word
+    number = wire.number(value)
+    if wire.form[-1:] in ("X", "x", "d") or (number.is_integer() and "." not in wire.form):
+        return format(int(number), wire.form)
+    return format(number, wire.form) if wire.form else f"{number:.10g}"
+
+
+def from_text(item: Item, wire: Wire, text: str) -> Any:
+    """The canonical value of what was said. Raises Unreadable where it is none of the item's type."""
+    text = text[:MAX_TEXT]
+    for value, word in wire.words.items():
+        if word == text or word.casefold() == text.casefold():
+            return canonical(item, value)
+    if wire.words and not is_number(item):
+        raise Unreadable(item, text)
+    if is_number(item):
+        return canonical(item, wire.value(_number(item, wire, text)))
+    return canonical(item, text)
+
+
+def _number(item: Item, wire: Wire, text: str) -> float:
+    try:
+        number = float(int(text, 16)) if wire.form[-1:] in ("X", "x") else float(text.strip())
+    except ValueError:
+        raise Unreadable(item, text) from None
+    if not math.isfinite(number) or abs(number) > 1e15:
+        raise Unreadable(item, text)
+    return number
+
+
+def from_number(item: Item, wire: Wire, number: float) -> Any:
+    """The canonical value of a number on the wire, of which words may be some."""
+    if not math.isfinite(number) or abs(number) > 1e15:
+        raise Unreadable(item, str(number))
+    word = f"{number:.10g}"
+    for value, said in wire.words.items():
+        if said == word:
+            return canonical(item, value)
+    if wire.words and not is_number(item):
+        raise Unreadable(item, word)
+    if is_number(item):
+        return canonical(item, wire.value(number))
+    return canonical(
+        item, bool(number) if isinstance(item.type, Boolean) else int(number) if number == int(number) else number
+    )
+
+
+def as_number(item: Item, wire: Wire, value: Any) -> float:
+    word = _word(value)
+    if word in wire.words:
+        return float(wire.words[word])
+    if isinstance(value, bool):
+        return float(value)
+    if not isinstance(value, int | float):
+        raise ProtocolError(f"{item.path}: {word!r} stands for no number on this wire.", outcome="not_sent")
+    return wire.number(value)
+
+
+def canonical(item: Item, value: Any) -> Any:
+    try:
+        return item.type.canonical(value)
+    except BadValue:
+        raise Unreadable(item, str(value)) from None
+
+
+class Unreadable(Exception):
+    """What came for one item is no value of it; the others of the reading stand."""
+
+    def __init__(self, item: Item, told: str) -> None:
+        super().__init__(f"it tells {told[:40]!r}, which is not {item.type.want()}")

@@ -1,0 +1,96 @@
+"""What a profile asks of its channels and types, held against what they can do: nothing of the kind fails later.
+Pure.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from netloom_core.profiles.item import Item
+from netloom_core.profiles.profile import Profile
+from netloom_core.types.base import BadValue
+
+
+def problems(profile: Profile) -> Iterator[str]:
+    """One sentence for each thing that would fail at run time, naming where it is."""
+    for item in profile.written_out:
+        yield from _item(profile, item)
+    yield from _console(profile)
+    yield from _procedures(profile)
+    yield from _views(profile)
+    for name, channel in profile.channels.items():
+        yield from channel.problems(name, profile)
+
+
+def _item(profile: Profile, item: Item) -> Iterator[str]:
+    for trouble in item.type.problems():
+        yield f"{item.path}: {trouble}"
+    if item.role == "password" and not item.secret:
+        yield f"{item.path}: a password is of type secret, so that it is never shown or logged"
+    if item.secret and item.default is not None:
+        yield f"{item.path}: a secret has no default in a profile"
+    if item.secret and (item.live or item.drive):
+        yield f"{item.path}: a secret is never live or driven"
+    if item.default is not None and not item.secret:
+        try:
+            if item.type.canonical(item.default) != item.default:
+                yield f"{item.path}: its default is written {item.type.canonical(item.default)!r}"
+        except BadValue as error:
+            yield f"{item.path}: its default {error}"
+    passed = [state for states in item.by_way_of.values() for state in states]
+    for target in (*item.targets, *item.by_way_of, *passed):
+        if target not in item.states:
+            yield f"{item.path}: {target!r} is not among its states"
+    if (
+        (item.live or item.drive)
+        and item.kind in ("relay", "input", "output", "lamp", "tamper")
+        and len(item.states) < 2
+    ):
+        yield f"{item.path}: a {item.kind} has two or more states, each once"
+    if not (item.decided or item.live or item.drive):
+        yield f"{item.path}: it is neither decided nor live nor driven"
+    for need in item.needs:
+        other = profile.by_path[need.path]
+        for value in need.one_of:
+            try:
+                other.type.canonical(value)
+            except BadValue as error:
+                yield f"{item.path} needs {need.path}: {error}"
+
+
+def _console(profile: Profile) -> Iterator[str]:
+    for pattern in profile.console.asks_for_secret if profile.console else ():
+        try:
+            re.compile(pattern)
+        except re.error as error:
+            yield f"console.asks_for_secret: {pattern!r} is no regular expression: {error}"
+
+
+def _procedures(profile: Profile) -> Iterator[str]:
+    waits = any(item.takes == "on-restart" and not item.reserved for item in profile.items if item.decided)
+    drivers = [name for name, channel in profile.channels.items() if channel.driven]
+    if waits and drivers and not any(profile.calls("restart", name) for name in drivers):
+        yield "procedures: settings that wait for a restart need a procedure restart with calls"
+    for name, procedure in profile.procedures.items():
+        for act in procedure.by_hand:
+            printed = {light.printed for light in profile.lights} | {one.printed for one in profile.connectors}
+            if act.act in ("hold", "press", "switch") and not act.of:
+                yield f"procedures.{name}: nobody knows what to {act.act}"
+            if act.light and printed and not any(word in act.light for word in printed):
+                yield f"procedures.{name}: no light is printed like one of those in {act.light!r}"
+
+
+def _views(profile: Profile) -> Iterator[str]:
+    paths = {item.path for item in profile.items}
+    for view in profile.views:
+        if view.item not in paths:
+            yield f"views: {view.label} shows {view.item}, which is not described"
+        for axis in (view.down, view.across):
+            if axis and axis not in profile.axes:
+                yield f"views: {view.label} counts by {axis}, which is not among the axes"
+    for connector in profile.connectors:
+        if connector.axis and connector.axis not in profile.axes:
+            yield f"connectors: {connector.printed} counts by {connector.axis}, which is not among the axes"
+        if connector.axis and connector.terminals and len(connector.terminals) % profile.axes[connector.axis].count:
+            yield f"connectors: {connector.printed} has {len(connector.terminals)} terminals for its {connector.axis}s"

@@ -1,0 +1,37 @@
+"""What can be done with a device by one of its channels. Planning asks for it, so that nothing is promised in vain."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from netloom_core.errors import CannotDo
+
+
+class Ability(StrEnum):
+    IDENTIFY = "identify"
+    READ = "read"
+    WRITE = "write"
+    STORE = "store"
+    RESTART = "restart"
+    READDRESS = "readdress"  # takes a new place by a command of its own, at once
+    STATES = "states"
+    DRIVE = "drive"
+    WATCH = "watch"  # tells changes by itself
+    LIST = "list"  # knows who is on the bus behind it
+    SIGN_IN = "sign in"
+
+
+@dataclass(frozen=True)
+class Abilities:
+    """`sets` are those of running and startup that the device can tell."""
+
+    can: frozenset[Ability] = frozenset()
+    sets: frozenset[str] = frozenset()
+
+    def __contains__(self, ability: Ability) -> bool:
+        return ability in self.can
+
+    def need(self, ability: Ability, name: str) -> None:
+        if ability not in self.can:
+            raise CannotDo(f"{name} has no way to {ability}.", "Nothing was sent to it.")

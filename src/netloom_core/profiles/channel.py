@@ -1,0 +1,82 @@
+"""What a profile's channels have in common; each protocol's own is in its driver's folder, and registers itself.
+
+A channel is one way in. Its form knows the forms of its bindings (how one item is read, written,
+watched and driven by it) and of its calls (what a procedure sends), and what can be had by it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, ClassVar, Protocol
+
+from pydantic import Field
+
+from netloom_core.profiles.abilities import Abilities
+from netloom_core.profiles.binding import Binding, Call, NoBinding
+from netloom_core.profiles.item import Item
+from netloom_core.types.base import Part
+
+
+class Described(Protocol):
+    """What a channel may ask of the profile that it belongs to."""
+
+    items: list[Item]
+    channels: dict[str, Channel]
+
+    @property
+    def written_out(self) -> list[Item]: ...
+
+    def binding(self, item: Item, channel: str) -> Binding | None: ...
+
+    def calls(self, name: str, channel: str) -> list[Any]: ...
+
+
+class Channel(Part):
+    """`on` are the kinds of line that it may lie on, `serial:PROTOCOL` where a line is only of that protocol."""
+
+    forms: ClassVar[dict[str, type[Channel]]] = {}
+    protocol_name: ClassVar[str] = ""
+    binding: ClassVar[type[Binding]] = NoBinding
+    call: ClassVar[type[Call]] = Call
+    on: ClassVar[tuple[str, ...]] = ("ip",)
+    driven: ClassVar[bool] = False  # whether a driver speaks it
+
+    protocol: str
+    port: int = Field(default=0, ge=0, le=65535)
+
+    def __init_subclass__(cls, protocol: str = "", **kwargs: Any) -> None:
+        super().__init_subclass__(**kwargs)
+        if protocol:
+            cls.protocol_name = protocol
+            cls.forms[protocol] = cls
+
+    @property
+    def lines(self) -> tuple[str, ...]:
+        """Where this very channel may lie; some protocols have several carriers."""
+        return self.on
+
+    def fits(self, kind: str, protocol: str = "") -> bool:
+        """Whether it is the way in on a line of that kind; `protocol` is the one spoken on a serial line."""
+        return kind in self.lines or f"{kind}:{protocol}" in self.lines
+
+    @property
+    def tcp_ports(self) -> tuple[int, ...]:
+        """On which it takes connections."""
+        return ()
+
+    @property
+    def leads(self) -> Any:
+        """How it tells who is on the bus that the device leads; None where it leads none."""
+        return None
+
+    def usual_binding(self, item: Item) -> Binding | None:
+        """For an item that the profile does not bind to it; None where it is not had by this channel."""
+        return None
+
+    def abilities(self, name: str, profile: Described) -> Abilities:
+        """What can be done by it on this model."""
+        return Abilities()
+
+    def problems(self, name: str, profile: Described) -> Iterator[str]:
+        """What of the profile would fail on it at run time: one sentence each, with the place."""
+        return iter(())

@@ -1,0 +1,47 @@
+"""Bytes, such as an EDID: small hexadecimal letters without spaces."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field
+
+from netloom_core.types.base import ValueType
+
+_HEX = re.compile(r"^([0-9a-f]{2})*$")
+
+
+class Octets(ValueType):
+    editor: ClassVar[str] = "bytes"
+
+    name: Literal["bytes"] = Field(default="bytes", alias="is")
+    min_length: int = Field(default=0, ge=0, le=65536)
+    max_length: int = Field(default=256, ge=1, le=65536)
+
+    def want(self) -> str:
+        return f"{self.min_length} to {self.max_length} bytes in hexadecimal"
+
+    def canonical(self, value: Any) -> str:
+        bare = re.sub(r"[\s:]", "", value).casefold() if isinstance(value, str) else ""
+        if not isinstance(value, str) or not _HEX.match(bare) or len(bare) > 4 * self.max_length:
+            raise self.bad(value)
+        return bare
+
+    def check(self, value: Any) -> str:
+        bare = self.canonical(value)
+        if not self.min_length <= len(bare) // 2 <= self.max_length:
+            raise self.bad(value)
+        return bare
+
+    def default(self) -> str:
+        return "00" * self.min_length
+
+    def show(self, value: Any) -> str:
+        return f"{len(value) // 2} bytes" if isinstance(value, str) else str(value)
+
+    def limits(self) -> dict[str, Any]:
+        return {"min_length": self.min_length, "max_length": self.max_length}
+
+    def problems(self) -> list[str]:
+        return ["its least length is above its greatest"] if self.min_length > self.max_length else []
