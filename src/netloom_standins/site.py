@@ -14,11 +14,14 @@ from netloom_core.documents.tree import Document, put
 from netloom_core.library.load import Library
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.profile import Profile
+from netloom_standins.described.description import Description, descriptions
+from netloom_standins.described.lines import RegisterLine, TalkLine
+from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.http_box import HttpBox
 from netloom_standins.net_unit import NetUnit
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
 from netloom_standins.pty_port import PtyPort
-from netloom_standins.serial_lines import DialogueLine, DialogueUnit, ModbusLine, ModbusUnit
+from netloom_standins.serial_lines import NoisyLine
 from netloom_standins.units import Unit
 
 Data = dict[str, Any]
@@ -115,15 +118,10 @@ def _unit(device: Data, line: Data, library: Library, folder: Path) -> Unit:
         "factory": data.get("factory", False),
     }
     speed = data.get("speed", line.get("speed", 9600))
+    if (description := descriptions().get(profile.id)) is not None and data.get("described", True):
+        return _described(description, device, line, common, speed, address)
     if line["kind"] == "serial" and line["protocol"] == "osdp":
         return OsdpUnit(**common, address=int(address), speed=speed)
-    if line["kind"] == "serial" and line["protocol"] == "modbus":
-        return ModbusUnit(**common, address=int(address), speed=speed)
-    if line["kind"] == "serial":
-        talk = {
-            name: data[name] for name in ("enter", "leave", "greeting", "answers", "model_reported") if name in data
-        }
-        return DialogueUnit(**common, speed=speed, **talk)
     if "/network/address" in profile.by_path:
         put(document, "/network/address", address)
     answers = copy.deepcopy(data.get("answers", {}))
@@ -147,11 +145,43 @@ def _unit(device: Data, line: Data, library: Library, folder: Path) -> Unit:
     )
 
 
+def _described(
+    description: Description, device: Data, line: Data, common: Data, speed: int, address: str
+) -> DescribedUnit:
+    """A unit by its own description; the site says only what it was set to."""
+    data = device["unit"]
+    on_net = line["kind"] == "ip"
+    unit = DescribedUnit(
+        **{**common, "running": {}, "startup": {}},
+        description=description,
+        address=address if on_net else "",
+        bus_address=int(address) if not on_net and address.isdecimal() else 0,
+        speed=0 if on_net else speed,
+        model_reported=data.get("model_reported", ""),
+        mac_reported=data.get("mac", ""),
+        answers=copy.deepcopy(data.get("answers", {})),
+    )
+    values = {**device.get("values", {}), **data.get("changed", {})}
+    if description.address_at and on_net:
+        values[description.address_at] = address
+    if description.unit_at and not on_net:
+        values[description.unit_at] = int(address)
+    if description.speed_at and not on_net:
+        values[description.speed_at] = speed
+    unit.begin(values)
+    return unit
+
+
 def _port(line: Data, units: list[Any], folder: Path) -> PtyPort:
     adapter = {"adapter": line.get("adapter"), "described": folder.parent / "ports"} if line.get("adapter") else {}
     link: Path = folder / str(line.get("port_now") or line["port"])
+    if units and isinstance(units[0], DescribedUnit):
+        made = (
+            RegisterLine(link, units, **adapter)
+            if line["protocol"] == "modbus"
+            else TalkLine(link, units[0], **adapter)
+        )
+        return made
     if line["protocol"] == "osdp":
         return OsdpLine(link, units, **adapter)
-    if line["protocol"] == "modbus":
-        return ModbusLine(link, units, **adapter)
-    return DialogueLine(link, units[0] if units else None, noisy=line.get("noisy", False), **adapter)
+    return NoisyLine(link, noisy=line.get("noisy", False), **adapter)

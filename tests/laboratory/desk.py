@@ -13,8 +13,9 @@ from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.library.load import Library
 from netloom_core.links import arp
-from netloom_core.model.access import Access, SnmpUser
+from netloom_core.model.access import Access
 from netloom_core.model.line import Line
+from netloom_core.model.snmp import SnmpUser
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.registry import METHODS
 from netloom_core.sweep.sweep import sweep

@@ -7,13 +7,15 @@ from pathlib import Path
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.drivers.snmp.agent import ByCommunity, ByUser
 from netloom_core.library.load import Library
 from netloom_core.links.udp import UdpLink
-from netloom_core.model.access import Access, SnmpUser
+from netloom_core.model.access import Access
 from netloom_core.model.line import Line
+from netloom_core.model.snmp import SnmpUser
 from netloom_core.protocols import snmp
 from netloom_core.sweep.methods.snmp import Snmp
-from netloom_core.sweep.methods.snmp_agent import ByCommunity, ByUser, columns
+from netloom_core.sweep.methods.snmp_agent import columns
 from netloom_core.sweep.sweep import SweepResult, sweep
 from tests.peers.conftest import Start
 

@@ -7,6 +7,7 @@ import os
 import pty
 import tty
 from collections.abc import AsyncIterator, Callable
+from types import SimpleNamespace
 
 import pytest
 import pytest_asyncio
@@ -193,12 +194,21 @@ async def test_being_cancelled_is_an_ordinary_way_out(far: FarEnd, owner: Serial
 async def test_modbus_through_an_adapter_that_echoes(far: FarEnd) -> None:
     """A request has the shape of a reply: it must not be taken for one."""
     link = SerialLink.open(far.path, 115200)
+    heard = SimpleNamespace(echoes=False)
     request = bytes((modbus.READ_HOLDING, 0, 100, 0, 1))
     far.echo = True
     with pytest.raises(NoAnswer):
-        await exchange(link, 7, request, 0.2, set())
+        await exchange(heard, link, 7, request, 0.2, set())
     answer = modbus.rtu(7, bytes((modbus.READ_HOLDING, 2, 0x12, 0x34)))
     asyncio.get_running_loop().call_later(0.05, os.write, far.master, answer)
-    got = await exchange(link, 7, request, 0.5, set())
+    got = await exchange(heard, link, 7, request, 0.5, set())
     assert got.unit == 7
+    assert heard.echoes
+    write = modbus.write_register(5, b"\x00\x07")
+    asyncio.get_running_loop().call_later(0.05, os.write, far.master, modbus.rtu(7, write))
+    taken = await exchange(heard, link, 7, write, 0.5, set())
+    assert taken.data == write[1:], "behind its echo comes a reply that looks just like it"
+    far.echo = False
+    asyncio.get_running_loop().call_later(0.05, os.write, far.master, modbus.rtu(7, write))
+    assert (await exchange(SimpleNamespace(echoes=False), link, 7, write, 0.5, set())).data == write[1:]
     link.close()

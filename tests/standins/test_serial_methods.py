@@ -29,9 +29,11 @@ from netloom_core.sweep.methods.behind import Behind
 from netloom_core.sweep.methods.dialogue import Dialogue
 from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
 from netloom_core.sweep.sweep import SweepResult, sweep
+from netloom_standins.described.lines import RegisterLine, TalkLine
+from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.http_box import HttpBox
 from netloom_standins.pty_port import PtyPort
-from netloom_standins.serial_lines import DialogueLine, DialogueUnit, ModbusLine, ModbusUnit
+from tests.standins.models import on_serial
 
 BUS = Line("bus", "Bus", "serial", speed=19200, protocol="modbus")
 PORT = Line("port", "Port", "serial", speed=9600, protocol="dialogue")
@@ -45,17 +47,12 @@ async def look(library: Library, line: Line, method: Method, known: Sequence[Kno
         owners.close()
 
 
-def module(library: Library, address: int, serial: str, speed: int = 19200, firmware: str = "1.3") -> ModbusUnit:
-    profile = library.need("grayle-m4")
-    return ModbusUnit(profile, serial, firmware, {}, {}, address=address, speed=speed)
+def module(library: Library, address: int, serial: str, speed: int = 19200, firmware: str = "1.3") -> DescribedUnit:
+    return on_serial(library, "grayle-m4", serial, firmware, **{"/bus/unit": address, "/bus/speed": speed})
 
 
-def bridge(library: Library, speed: int = 57600) -> DialogueUnit:
-    return DialogueUnit(
-        library.need("wendle-w1"), "WB-1", "2.0", {}, {}, speed=speed, enter="\x1d\x1d", leave="through\r",
-        greeting="bridge is listening\r\n",
-        answers={"about": "Wendle W1, number {serial}, build {firmware}", "radio": "radio 0a:9e:77:00:00:01"},
-    )  # fmt: skip
+def bridge(library: Library, speed: int = 57600) -> DescribedUnit:
+    return on_serial(library, "wendle-w1", "WB-1", "2.0", **{"/serial/speed": speed})
 
 
 # Modbus
@@ -67,7 +64,7 @@ async def test_units_twins_and_one_at_another_speed(
     monkeypatch.setattr(modbus, "MAX_UNIT", 8)
     units = [module(library, 1, "GM-1"), module(library, 5, "GM-5"), module(library, 5, "GM-6", firmware="1.4"),
              module(library, 7, "GM-7", speed=9600)]  # fmt: skip
-    bus = ModbusLine(tmp_path / "bus", units)
+    bus = RegisterLine(tmp_path / "bus", units)
     bus.start()
     line = replace(BUS, path=str(bus.link))
     known = [Known("d5", "grayle|gm-5", "grayle-m4", "bus", "5", 19200)]
@@ -145,7 +142,7 @@ async def test_a_late_answer_is_heard_and_asked_for_again_in_peace(
 
 async def test_a_dialogue_is_found_at_its_speed_and_left_as_found(library: Library, tmp_path: Path) -> None:
     unit = bridge(library)
-    line = DialogueLine(tmp_path / "cable", unit)
+    line = TalkLine(tmp_path / "cable", unit)
     line.start()
     try:
         result = await look(library, replace(PORT, path=str(line.link)), Dialogue())
@@ -153,9 +150,25 @@ async def test_a_dialogue_is_found_at_its_speed_and_left_as_found(library: Libra
         line.stop()
     [finding] = result.findings
     assert (finding.identity.serial, finding.speed, finding.profile) == ("WB-1", 57600, "wendle-w1")
-    assert finding.facts["mac"] == "0a:9e:77:00:00:01"
+    assert finding.facts["mac"] == unit.mac
     assert finding.facts["garbled_at"], "and the speed at which its bytes made no sense is told"
-    assert not unit.open, "it was left as it was found"
+    assert not line.talk.open, "it was left as it was found"
+
+
+async def test_what_it_says_while_it_starts_is_evidence(library: Library, tmp_path: Path) -> None:
+    unit = bridge(library)
+    line = TalkLine(tmp_path / "cable", unit)
+    line.start()
+    unit.up = False
+    asyncio.get_running_loop().call_later(0.6, lambda: asyncio.ensure_future(unit.start()))
+    try:
+        result = await look(library, replace(PORT, path=str(line.link), speed=57600), Dialogue())
+    finally:
+        line.stop()
+    [finding] = result.findings
+    assert (finding.identity.serial, finding.profile) == ("WB-1", "wendle-w1")
+    assert "the passphrase is right" in finding.facts["started"]
+    assert finding.facts["ip"] == "192.0.2.77"
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from typing import Protocol
 
 from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.timing import line_time
@@ -16,7 +17,15 @@ REST_S = 0.25
 GAP_S = 0.02  # an operating system hands bytes over in pieces; a shorter pause does not end a frame
 
 
-async def exchange(link: ByteLink, unit: int, pdu: bytes, timeout: float, strays: set[int]) -> modbus.Answer:
+class Heard(Protocol):
+    """What is known of the line: whether its adapter gives back what is sent."""
+
+    echoes: bool
+
+
+async def exchange(
+    line: Heard, link: ByteLink, unit: int, pdu: bytes, timeout: float, strays: set[int]
+) -> modbus.Answer:
     """The answer of one unit, waited for at most `timeout` seconds after the request's line time.
 
     A whole frame of another unit is a late answer: its number goes to `strays`. Raises NoAnswer
@@ -29,9 +38,11 @@ async def exchange(link: ByteLink, unit: int, pdu: bytes, timeout: float, strays
     link.write(request)
     deadline = loop.time() + line_time(len(request), link.speed) + timeout
     last = deadline + line_time(modbus.MAX_PDU + 3, link.speed) + REST_S
-    own = EchoFilter(request)
+    # The reply to a write of one value is the request itself (clauses 6.5 and 6.6), which an echo only looks like.
+    own = EchoFilter(request) if line.echoes or pdu[0] not in (modbus.WRITE_COIL, modbus.WRITE_REGISTER) else None
     while True:
         frame = await _frame(link, deadline, last, own)
+        line.echoes = line.echoes or bool(own and own.echoed)
         if not frame:
             raise NoAnswer(f"Unit {unit} does not answer.", "Look at its power, its wires and its unit number.")
         answer = modbus.parse_rtu(frame)
@@ -40,7 +51,7 @@ async def exchange(link: ByteLink, unit: int, pdu: bytes, timeout: float, strays
         strays.add(answer.unit)
 
 
-async def _frame(link: ByteLink, deadline: float, last: float, own: EchoFilter) -> bytes:
+async def _frame(link: ByteLink, deadline: float, last: float, own: EchoFilter | None) -> bytes:
     """Bytes until the frame's length or a pause; empty when none came by the deadline, and none after `last`."""
     loop = asyncio.get_running_loop()
     data = b""
@@ -49,7 +60,7 @@ async def _frame(link: ByteLink, deadline: float, last: float, own: EchoFilter) 
         arrived = await link.read(patience) if patience > 0 else b""
         if not arrived:
             return data
-        data += own.feed(arrived)
+        data += own.feed(arrived) if own else arrived
         if 0 < modbus.rtu_length(data) <= len(data):
             return data
     return data

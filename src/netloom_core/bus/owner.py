@@ -45,6 +45,7 @@ class SerialOwner:
         self._sessions: dict[tuple[int, int], Session] = {}
         self.strays: set[int] = set()  # units heard when nobody was waiting for them; a scan asks them again
         self._asked: list[int] = []  # the last two units asked, newest last
+        self.openings = 0  # of the port: what was known of who is at its end ends with each
         self.echoes = False  # whether the adapter gives back what is sent
         self._commands = 0  # commands heard that were not ours
 
@@ -74,6 +75,7 @@ class SerialOwner:
                     # A port's name can change between two openings, and asking for it looks at files.
                     path = await asyncio.to_thread(self._locate, self.line)
                     self._link = await open_port(path, self.line.speed, self.line.parity, self.line.source)
+                    self.openings += 1
                 yield self._link
             except NetloomError as error:
                 if error.code in ("port-missing", "link"):

@@ -9,12 +9,21 @@ from functools import lru_cache
 from typing import Any, Protocol
 
 from netloom_core.bus.owner import Owners
+from netloom_core.drivers.carrier import Carrier, SerialCarrier, StreamCarrier
+from netloom_core.drivers.dialogue.driver import DialogueDriver
+from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.drivers.http.driver import HttpDriver
+from netloom_core.drivers.modbus.driver import ModbusDriver
+from netloom_core.drivers.modbus.form import ModbusChannel
+from netloom_core.drivers.modbus.transport import OnBus, OnTcp
 from netloom_core.drivers.osdp.driver import OsdpDriver
+from netloom_core.drivers.pjlink.driver import PjlinkDriver
+from netloom_core.drivers.snmp.driver import SnmpDriver
 from netloom_core.errors import CannotDo, RequestError
 from netloom_core.links.http import HttpLink
-from netloom_core.model.device import Target
-from netloom_core.model.line import Line
+from netloom_core.links.stream import open_ssh, open_tcp
+from netloom_core.model.device import Credentials, Target
+from netloom_core.model.line import UNIT_MARK, Line, host_of
 from netloom_core.profiles.abilities import Abilities
 from netloom_core.profiles.profile import Profile
 
@@ -39,7 +48,53 @@ def _osdp(target: Target, profile: Profile, name: str, owners: Owners) -> OsdpDr
     return OsdpDriver(target, profile, name, owners.serial(target.line))
 
 
-OPENERS: dict[str, Opener] = {"http": _http, "osdp": _osdp}
+def _dialogue(target: Target, profile: Profile, name: str, owners: Owners) -> DialogueDriver:
+    way = profile.channels[name]
+    assert isinstance(way, DialogueChannel)
+    line, host = target.line, target.address
+
+    def carrier(login: Credentials) -> Carrier:
+        if way.over == "serial":
+            return SerialCarrier(owners.serial(line), target.speed or line.speed, way.parity)
+        if way.over == "ssh":
+            pin = target.pins.get("ssh", "")
+            return StreamCarrier(
+                lambda: open_ssh(line.source, host, way.tcp_port, login.user, login.password, pin, lambda _: None)
+            )
+        return StreamCarrier(lambda: open_tcp(line.source, host, way.tcp_port, telnet=way.over == "telnet"))
+
+    return DialogueDriver(target, profile, name, carrier)
+
+
+def _modbus(target: Target, profile: Profile, name: str, owners: Owners) -> ModbusDriver:
+    way = profile.channels[name]
+    assert isinstance(way, ModbusChannel)
+    line, host = target.line, host_of(target.address)
+    if line.kind == "serial":
+        bus = OnBus(owners.serial(line), int(target.address), target.speed or line.speed, way.answer_seconds)
+        return ModbusDriver(target, profile, name, bus)
+    unit = int(target.address.rpartition(UNIT_MARK)[2]) if host != target.address else way.unit
+    carrier = StreamCarrier(lambda: open_tcp(line.source, host, way.port))
+    return ModbusDriver(target, profile, name, OnTcp(carrier, host, unit, way.answer_seconds))
+
+
+def _snmp(target: Target, profile: Profile, name: str, owners: Owners) -> SnmpDriver:
+    return SnmpDriver(target, profile, name)
+
+
+def _pjlink(target: Target, profile: Profile, name: str, owners: Owners) -> PjlinkDriver:
+    line, host, port = target.line, target.address, profile.channels[name].port
+    return PjlinkDriver(target, profile, name, lambda: StreamCarrier(lambda: open_tcp(line.source, host, port)))
+
+
+OPENERS: dict[str, Opener] = {
+    "http": _http,
+    "osdp": _osdp,
+    "dialogue": _dialogue,
+    "modbus": _modbus,
+    "snmp": _snmp,
+    "pjlink": _pjlink,
+}
 
 
 class Drivers:

@@ -15,6 +15,7 @@ from netloom_core.errors import ProtocolError
 from netloom_core.profiles.item import Item
 from netloom_core.types.base import BadValue, Part
 from netloom_core.types.boolean import Boolean
+from netloom_core.types.choice import Choice
 from netloom_core.types.decimal import DecimalNumber
 from netloom_core.types.integer import Integer
 
@@ -81,9 +82,11 @@ def from_text(item: Item, wire: Wire, text: str) -> Any:
         if word == text or word.casefold() == text.casefold():
             return canonical(item, value)
     if wire.words and not is_number(item):
-        raise Unreadable(item, text)
+        raise strange(item, text)
     if is_number(item):
         return canonical(item, wire.value(_number(item, wire, text)))
+    if isinstance(item.type, Choice) and text.strip().isascii() and text.strip().isdecimal():
+        return canonical(item, str(int(text)))  # zeros before a number mean nothing
     return canonical(item, text)
 
 
@@ -91,22 +94,22 @@ def _number(item: Item, wire: Wire, text: str) -> float:
     try:
         number = float(int(text, 16)) if wire.form[-1:] in ("X", "x") else float(text.strip())
     except ValueError:
-        raise Unreadable(item, text) from None
+        raise strange(item, text) from None
     if not math.isfinite(number) or abs(number) > 1e15:
-        raise Unreadable(item, text)
+        raise strange(item, text)
     return number
 
 
 def from_number(item: Item, wire: Wire, number: float) -> Any:
     """The canonical value of a number on the wire, of which words may be some."""
     if not math.isfinite(number) or abs(number) > 1e15:
-        raise Unreadable(item, str(number))
+        raise strange(item, str(number))
     word = f"{number:.10g}"
     for value, said in wire.words.items():
         if said == word:
             return canonical(item, value)
     if wire.words and not is_number(item):
-        raise Unreadable(item, word)
+        raise strange(item, word)
     if is_number(item):
         return canonical(item, wire.value(number))
     return canonical(
@@ -129,11 +132,12 @@ def canonical(item: Item, value: Any) -> Any:
     try:
         return item.type.canonical(value)
     except BadValue:
-        raise Unreadable(item, str(value)) from None
+        raise strange(item, str(value)) from None
 
 
 class Unreadable(Exception):
-    """What came for one item is no value of it; the others of the reading stand."""
+    """What came for one item is no value of it, or nothing came; the others of the reading stand."""
 
-    def __init__(self, item: Item, told: str) -> None:
-        super().__init__(f"it tells {told[:40]!r}, which is not {item.type.want()}")
+
+def strange(item: Item, told: str) -> Unreadable:
+    return Unreadable(f"it tells {told[:40]!r}, which is not {item.type.want()}")

@@ -8,20 +8,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from netloom_core.model.device import Credentials
+from netloom_core.model.snmp import USUAL_COMMUNITY, SnmpUser
 
-USUAL_COMMUNITY = "public"
 MAX_REFUSALS = 20_000
-
-
-@dataclass(frozen=True)
-class SnmpUser:
-    """A user of SNMPv3 (RFC 3414). `auth` is MD5, SHA or SHA-256; `priv` is AES; empty for none."""
-
-    name: str
-    auth: str = ""
-    auth_key: str = field(default="", repr=False)
-    priv: str = ""
-    priv_key: str = field(default="", repr=False)
 
 
 @dataclass(frozen=True)

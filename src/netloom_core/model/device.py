@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from netloom_core.model.line import Line
+from netloom_core.model.snmp import SnmpAccess
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,8 @@ class Target:
     `speed` is in baud, 0 on an IP line. `keys` are all facts that ever named it (identity/keys.py),
     `maker` and `models` what it is called, for one that bears nothing unique. `found` is False for
     a record that nobody has seen yet: then nobody can be proven to be it. `secrets` are the texts
-    behind references in its values, by reference; only drivers look them up. `trouble` says why
+    behind references in its values, by reference; only drivers look them up. `pins` are fingerprints of keys that it
+    showed before, by protocol; `snmp` is how agents of its line are asked. `trouble` says why
     its credentials cannot be had.
     """
 
@@ -49,6 +51,8 @@ class Target:
     credentials: tuple[Credentials, ...] = ()
     secrets: Mapping[str, str] = field(default_factory=dict, repr=False)
     trouble: str = ""
+    pins: Mapping[str, str] = field(default_factory=dict)
+    snmp: SnmpAccess = field(default_factory=SnmpAccess)
 
     def at(self, address: str, speed: int | None = None) -> Target:
         return replace(self, address=address, speed=self.speed if speed is None else speed)

@@ -6,7 +6,7 @@ watched and driven by it) and of its calls (what a procedure sends), and what ca
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any, ClassVar, Protocol
 
 from pydantic import Field
@@ -32,7 +32,10 @@ class Described(Protocol):
 
 
 class Channel(Part):
-    """`on` are the kinds of line that it may lie on, `serial:PROTOCOL` where a line is only of that protocol."""
+    """`on` are the kinds of line that it may lie on, `serial:PROTOCOL` where a line is only of that protocol.
+
+    `like` names another channel whose settings, bindings and calls it shares: the same talk over another carrier.
+    """
 
     forms: ClassVar[dict[str, type[Channel]]] = {}
     protocol_name: ClassVar[str] = ""
@@ -42,6 +45,7 @@ class Channel(Part):
     driven: ClassVar[bool] = False  # whether a driver speaks it
 
     protocol: str
+    like: str = ""
     port: int = Field(default=0, ge=0, le=65535)
 
     def __init_subclass__(cls, protocol: str = "", **kwargs: Any) -> None:
@@ -76,6 +80,15 @@ class Channel(Part):
     def abilities(self, name: str, profile: Described) -> Abilities:
         """What can be done by it on this model."""
         return Abilities()
+
+    def startup_gaps(self, name: str, profile: Described, tells: Callable[[Any], bool]) -> Iterator[str]:
+        """Items whose kept value is not told, where that of others is: each would look as if it were never kept."""
+        items = [item for item in profile.items if item.decided and not item.secret and item.kept == "when-stored"]
+        ours = [(item, binding) for item in items if (binding := profile.binding(item, name)) is not None]
+        if any(tells(binding) for _, binding in ours):
+            for item, binding in ours:
+                if not tells(binding):
+                    yield f"{item.path}: bind.{name} does not say how its kept value is read, as others do"
 
     def problems(self, name: str, profile: Described) -> Iterator[str]:
         """What of the profile would fail on it at run time: one sentence each, with the place."""

@@ -94,7 +94,7 @@ class Profile(Part):
         """Each channel, binding and call in the form of its protocol."""
         if not isinstance(data, dict) or not isinstance(data.get("channels"), dict):
             return data
-        channels = {name: _channel(name, one) for name, one in data["channels"].items()}
+        channels = {name: _channel(name, _alike(name, one, data["channels"])) for name, one in data["channels"].items()}
         items = data.get("items", [])
         procedures = data.get("procedures", {})
         return {
@@ -177,7 +177,8 @@ class Profile(Part):
 
     def binding(self, item: Item, channel: str) -> Binding | None:
         """How an item is had by a channel; None where it is not."""
-        return item.bind.get(channel) or self.channels[channel].usual_binding(item)
+        form = self.channels[channel]
+        return item.bind.get(channel) or item.bind.get(form.like) or form.usual_binding(item)
 
     def bound(self, channel: str) -> list[Bound]:
         """Every item that a channel has, in the order of the file."""
@@ -218,7 +219,9 @@ class Profile(Part):
 
     def calls(self, name: str, channel: str) -> list[Any]:
         procedure = self.procedure(name)
-        return procedure.calls.get(channel, []) if procedure else []
+        if procedure is None:
+            return []
+        return procedure.calls.get(channel) or procedure.calls.get(self.channels[channel].like, [])
 
     @property
     def away_seconds(self) -> float:
@@ -274,6 +277,17 @@ class Profile(Part):
                     for n in self.axes[axis].numbers:
                         found[self._placed(item, {axis: n}).id] = filled(names, {axis: n})
         return found
+
+
+def _alike(name: str, data: Any, channels: Mapping[str, Any]) -> Any:
+    """A channel that is like another one has what that one has, but for what it says itself."""
+    if not isinstance(data, dict) or not data.get("like"):
+        return data
+    other = channels.get(data["like"])
+    if other is None or data["like"] == name:
+        raise ValueError(f"channels.{name} is like {data['like']}, which is not among the channels")
+    base = other.model_dump(exclude_unset=True) if isinstance(other, Channel) else other
+    return {**base, **data} if isinstance(base, dict) else data
 
 
 def _channel(name: str, data: Any) -> Any:

@@ -1,12 +1,13 @@
-"""Modbus: requests that only read, in RTU and TCP framing.
+"""Modbus: requests and replies, in RTU and TCP framing.
 
-Source: Modbus Application Protocol V1.1b3, clauses 6.3 (read holding registers) and
+Source: Modbus Application Protocol V1.1b3, clauses 6.1 to 6.6 (read and write one), 6.11 and 6.12 (write several),
 6.21 (read device identification); Modbus over Serial Line V1.02, clause 2.5.1 (RTU
 framing, CRC); Messaging on TCP/IP V1.0b, clause 3.1.3 (MBAP header).
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from netloom_core.errors import ProtocolError
@@ -14,7 +15,12 @@ from netloom_core.protocols.xml import clean
 
 PORT = 502
 MIN_UNIT, MAX_UNIT = 1, 247
-READ_HOLDING, ENCAPSULATED, READ_DEVICE_ID = 0x03, 0x2B, 0x0E
+READ_COILS, READ_DISCRETE, READ_HOLDING, READ_INPUT = 0x01, 0x02, 0x03, 0x04
+WRITE_COIL, WRITE_REGISTER, WRITE_COILS, WRITE_REGISTERS = 0x05, 0x06, 0x0F, 0x10
+ENCAPSULATED, READ_DEVICE_ID = 0x2B, 0x0E
+READS_BITS, READS_REGISTERS = (READ_COILS, READ_DISCRETE), (READ_HOLDING, READ_INPUT)
+WRITES = (WRITE_COIL, WRITE_REGISTER, WRITE_COILS, WRITE_REGISTERS)
+MAX_BITS, MAX_REGISTERS, MAX_WRITTEN, MAX_WRITTEN_BITS = 2000, 125, 123, 1968
 MAX_PDU = 253
 OBJECTS = {0: "maker", 1: "product_code", 2: "firmware", 4: "product_name", 5: "model"}
 EXCEPTIONS = {1: "illegal function", 2: "illegal data address", 3: "illegal data value", 4: "device failure",
@@ -49,7 +55,56 @@ def identify(first: int = 0) -> bytes:
 
 
 def read_holding(register: int, count: int) -> bytes:
-    return bytes((READ_HOLDING,)) + register.to_bytes(2, "big") + count.to_bytes(2, "big")
+    return read(READ_HOLDING, register, count)
+
+
+def read(function: int, first: int, count: int) -> bytes:
+    """PDU that reads so many coils, inputs or registers from `first`, counted from 0."""
+    return bytes((function,)) + first.to_bytes(2, "big") + count.to_bytes(2, "big")
+
+
+def write_coil(coil: int, on: bool) -> bytes:
+    return bytes((WRITE_COIL,)) + coil.to_bytes(2, "big") + (b"\xff\x00" if on else b"\x00\x00")
+
+
+def write_coils(first: int, flags: Sequence[bool]) -> bytes:
+    count = len(flags)
+    packed = bytes(sum(flag << n for n, flag in enumerate(flags[at : at + 8])) for at in range(0, count, 8))
+    head = bytes((WRITE_COILS,)) + first.to_bytes(2, "big") + count.to_bytes(2, "big")
+    return head + bytes((len(packed),)) + packed
+
+
+def write_register(register: int, data: bytes) -> bytes:
+    """`data` are the two bytes of one register."""
+    return bytes((WRITE_REGISTER,)) + register.to_bytes(2, "big") + data
+
+
+def write_registers(first: int, data: bytes) -> bytes:
+    count = len(data) // 2
+    head = bytes((WRITE_REGISTERS,)) + first.to_bytes(2, "big") + count.to_bytes(2, "big")
+    return head + bytes((len(data),)) + data
+
+
+def bits(answer: Answer, function: int, count: int) -> list[bool]:
+    """Coils or discrete inputs. Raises ProtocolError when there are not so many."""
+    data = answer.data
+    if answer.function != function or not data or data[0] != (count + 7) // 8 or len(data) != data[0] + 1:
+        raise ProtocolError("not a reply with so many coils")
+    return [bool(data[1 + n // 8] >> n % 8 & 1) for n in range(count)]
+
+
+def words(answer: Answer, function: int, count: int) -> bytes:
+    """Content of so many registers. Raises ProtocolError when there are not so many."""
+    data = answer.data
+    if answer.function != function or not data or data[0] != count * 2 or len(data) != data[0] + 1:
+        raise ProtocolError("not a reply with so many registers")
+    return data[1:]
+
+
+def confirmed(answer: Answer, pdu: bytes) -> None:
+    """Whether a write was taken as it was said: its reply repeats it. Raises ProtocolError."""
+    if answer.function != pdu[0] or answer.data != pdu[1:5]:
+        raise ProtocolError("The unit confirms another write than was said.")
 
 
 def rtu(unit: int, pdu: bytes) -> bytes:
@@ -86,8 +141,10 @@ def rtu_length(data: bytes) -> int:
         return 0
     if data[1] & 0x80:
         return 5
-    if data[1] == READ_HOLDING:
+    if data[1] in READS_BITS or data[1] in READS_REGISTERS:
         return data[2] + 5
+    if data[1] in WRITES:
+        return 8
     if data[1] == ENCAPSULATED:
         return _device_id_length(data)
     return MAX_PDU + 3

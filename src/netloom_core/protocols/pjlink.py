@@ -1,14 +1,13 @@
-"""PJLink class 1 and 2: the questions a sweep asks, the greeting, and the search.
+"""PJLink class 1 and 2: commands and their answers, the greeting, and the search.
 
-Source: PJLink Specifications version 2.00, clauses 3 (search), 4 (commands), 5
-(authentication). Only queries: the parameter is always `?`.
+Source: PJLink Specifications version 2.00, clauses 3 (search), 4 (commands), 5 (authentication).
 """
 
 from __future__ import annotations
 
 import hashlib
 
-from netloom_core.errors import ProtocolError, WrongCredentials
+from netloom_core.errors import Busy, ProtocolError, Refused, WrongCredentials
 from netloom_core.protocols.xml import clean
 
 PORT = 4352
@@ -44,6 +43,42 @@ def answer_to(random: str, password: str) -> bytes:
 
 def ask(command: str) -> bytes:
     return f"{command} ?\r".encode()
+
+
+class Undefined(Refused):
+    """ERR1: the display has no such command, or nothing to answer with."""
+
+
+def said(command: str, parameter: str) -> bytes:
+    """Raises ProtocolError where a parameter would end the line, or is longer than the standard's 128 bytes."""
+    if not parameter.isprintable() or len(parameter.encode()) > 128:
+        raise ProtocolError("That cannot be said in PJLink.", outcome="not_sent")
+    return f"{command} {parameter}\r".encode()
+
+
+def value_of(line: bytes, command: str) -> str | None:
+    """The value of the answer to that command; None where the line answers another one.
+
+    Raises WrongCredentials for ERRA, Undefined for ERR1, Refused for ERR2 and ERR4, Busy for ERR3 (clause 4.1).
+    """
+    if len(line) > MAX_LINE:
+        raise ProtocolError("a PJLink reply is too long")
+    text = line.strip(b"\r\n").decode("utf-8", "replace")
+    if text.upper() == "PJLINK ERRA":
+        raise WrongCredentials("The display does not take its PJLink password.", "Enter it under Address, Access.")
+    head, equals, value = text.partition("=")
+    if not equals or head.upper() != command:
+        return None
+    match value.upper():
+        case "ERR1":
+            raise Undefined(f"The display knows no {command[2:]}.")
+        case "ERR2":
+            raise Refused(f"The display does not take that for {command[2:]}.", "It may have no such input.")
+        case "ERR3":
+            raise Busy(f"The display cannot do {command[2:]} now.", "It may be off, warming up or cooling down.")
+        case "ERR4":
+            raise Refused("The display has a fault.", "Look at its own indicators.")
+    return clean(value, 128)
 
 
 def parse_reply(line: bytes, command: str) -> str:

@@ -1,4 +1,4 @@
-"""SNMP messages: v2c requests that only read, their responses, and v3 engine discovery.
+"""SNMP messages: v2c requests, their responses, and v3 engine discovery.
 
 Encoding is pysnmp's; nothing here opens a socket. Source: RFC 1901 and 3416 (v2c), RFC
 3412 clause 6 and RFC 3414 clause 4 (discovery), RFC 3411 clause 5 (engine id).
@@ -74,6 +74,54 @@ def get(oids: Sequence[Oid], community: str, request_id: int) -> bytes:
 
 def get_bulk(oids: Sequence[Oid], community: str, request_id: int, repetitions: int = 8) -> bytes:
     return _request(V2C.GetBulkRequestPDU(), oids, community, request_id, repetitions)
+
+
+Setting = tuple[Oid, str, "int | str | bytes"]  # an object, its syntax, the value
+NO_ACCESS = (6, 16, 17)  # noAccess, authorizationError, notWritable
+WRONG_VALUE = (3, 7, 8, 9, 10)  # badValue, wrongType, wrongLength, wrongEncoding, wrongValue
+ERRORS = {1: "too big", 2: "no such name", 3: "bad value", 4: "read only", 5: "general error", 6: "no access",
+          7: "wrong type", 8: "wrong length", 9: "wrong encoding", 10: "wrong value", 11: "no creation",
+          12: "inconsistent value", 13: "resource unavailable", 14: "commit failed", 15: "undo failed",
+          16: "authorization error", 17: "not writable", 18: "inconsistent name"}  # fmt: skip
+
+
+def made(syntax: str, value: int | str | bytes) -> Any:
+    """A value in the syntax of its object (RFC 2578 clause 7.1). Raises ProtocolError where it cannot be that."""
+    try:
+        match syntax:
+            case "integer":
+                return V2C.Integer32(int(value))
+            case "unsigned" | "gauge":
+                return V2C.Gauge32(int(value))
+            case "ticks":
+                return V2C.TimeTicks(int(value))
+            case "ip":
+                return V2C.IpAddress(str(value))
+            case "oid":
+                return V2C.ObjectIdentifier(str(value))
+            case "octets":
+                return V2C.OctetString(hexValue=str(value))
+            case _:
+                return V2C.OctetString(value.encode() if isinstance(value, str) else value)
+    except (PyAsn1Error, ValueError, TypeError) as error:
+        raise ProtocolError(f"{value!r} is no {syntax} of SNMP", outcome="not_sent") from error
+
+
+def set_values(values: Sequence[Setting], community: str, request_id: int) -> bytes:
+    """A v2c SetRequest: all of it is taken, or none (RFC 3416 clause 4.2.5)."""
+    pdu = V2C.SetRequestPDU()
+    V2C.apiPDU.set_defaults(pdu)
+    V2C.apiPDU.set_request_id(pdu, request_id)
+    V2C.apiPDU.set_varbinds(pdu, [(oid, made(kind, value)) for oid, kind, value in values])
+    message = V2C.Message()
+    V2C.apiMessage.set_defaults(message)
+    V2C.apiMessage.set_community(message, community)
+    V2C.apiMessage.set_pdu(message, pdu)
+    return bytes(encoder.encode(message))
+
+
+def dotted(text: str) -> Oid:
+    return tuple(int(part) for part in text.strip(".").split("."))
 
 
 def _request(pdu: Any, oids: Sequence[Oid], community: str, request_id: int, repetitions: int | None) -> bytes:

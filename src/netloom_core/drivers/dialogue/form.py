@@ -7,8 +7,9 @@ In what is sent, `{value}`, `{user}` and `{password}` are filled in, and the num
 from __future__ import annotations
 
 import re
+import re._parser as _parser  # type: ignore[import-not-found]  # the standard library's own reading of a pattern
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
@@ -157,7 +158,7 @@ class DialogueChannel(Channel, protocol="dialogue"):
     def abilities(self, name: str, profile: Described) -> Abilities:
         if not self.driven:
             return Abilities()
-        bound = [(item, item.bind[name]) for item in profile.items if name in item.bind]
+        bound = [(item, profile.binding(item, name)) for item in profile.items]
         ours = [(item, b) for item, b in bound if isinstance(b, DialogueBinding)]
         wanted = {
             Ability.IDENTIFY: True,
@@ -186,10 +187,11 @@ class DialogueChannel(Channel, protocol="dialogue"):
         told = {g for ask in self.identify for g in _groups(ask.answer)} | set(self.constant)
         if self.identify and not told & {"serial", "mac", "uuid"}:
             yield f"{where}.identify: without serial or mac nobody can tell two units of this model apart"
+        yield from self.startup_gaps(name, profile, lambda b: bool(b.startup_ask or b.startup_block))
         for item in profile.items:
-            binding = item.bind.get(name)
+            binding = profile.binding(item, name)
             if isinstance(binding, DialogueBinding):
-                yield from self._bound(f"{item.path}: bind.{name}", binding, decided=item.decided)
+                yield from self._bound(f"{item.path}: bind.{name}", binding, decided=item.decided and not item.secret)
                 if item.drive and not binding.set:
                     yield f"{item.path}: it can be driven, but bind.{name} has no command that sets it"
 
@@ -231,9 +233,30 @@ class DialogueChannel(Channel, protocol="dialogue"):
 
 def _compiles(where: str, pattern: str) -> Iterator[str]:
     try:
-        re.compile(_sample(pattern))
-    except re.error as error:
+        parsed = _parser.parse(_sample(pattern))
+    except (re.error, RecursionError) as error:
         yield f"{where}: {pattern!r} is no regular expression: {error}"
+        return
+    if _endless(parsed, inside=False):
+        yield f"{where}: {pattern!r} repeats what repeats itself; on some answers it would search for ever"
+
+
+def _endless(parsed: Any, *, inside: bool) -> bool:
+    """Whether an unbounded repeat is within another: such a search can take longer than anybody waits."""
+    for code, argument in parsed:
+        name = str(code)
+        if name in ("MAX_REPEAT", "MIN_REPEAT"):
+            _, most, inner = argument
+            many = most == _parser.MAXREPEAT
+            if (many and inside) or _endless(inner, inside=inside or many):
+                return True
+        elif (
+            (name == "SUBPATTERN" and _endless(argument[-1], inside=inside))
+            or (name == "BRANCH" and any(_endless(one, inside=inside) for one in argument[1]))
+            or (name in ("ASSERT", "ASSERT_NOT") and _endless(argument[1], inside=inside))
+        ):
+            return True
+    return False
 
 
 def _sample(pattern: str) -> str:

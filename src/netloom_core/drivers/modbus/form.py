@@ -24,8 +24,9 @@ Where = Literal["coil", "discrete", "holding", "input"]
 class ModbusBinding(Wire, Binding):
     """`register` counts from 0, as on the wire. `step` is how far the next one of an axis lies.
 
-    `bit` is one of a register's, 0 the least; `length` the registers of a text; `low_first` where the low word of 32
-    bits comes first. `startup` is where the kept value is, for a device that tells it elsewhere.
+    `bit` is one of a register's, 0 the least, and `bit_step` how far the next one of an axis lies; `length` the
+    registers of a text; `low_first` where the low word of 32 bits comes first. `startup` is where the kept value is,
+    for a device that tells it elsewhere.
     """
 
     table: Where = "holding"
@@ -33,6 +34,7 @@ class ModbusBinding(Wire, Binding):
     step: dict[str, int] = {}
     kind: Kind = "u16"
     bit: int = Field(default=0, ge=0, le=15)
+    bit_step: int = Field(default=0, ge=0, le=8)
     length: int = Field(default=1, ge=1, le=60)
     low_first: bool | None = None
     startup: int | None = Field(default=None, ge=0, le=65535)
@@ -45,7 +47,8 @@ class ModbusBinding(Wire, Binding):
 
     def at(self, numbers: Mapping[str, int], along: Mapping[str, int]) -> Self:
         far = sum(n * self.step.get(axis, self.step.get("*", self.size)) for axis, n in along.items())
-        changed: dict[str, Any] = {"register_": self.register_ + far}
+        bit = self.bit + sum(along.values()) * self.bit_step
+        changed: dict[str, Any] = {"register_": self.register_ + far + bit // 16, "bit": bit % 16}
         if self.startup is not None:
             changed["startup"] = self.startup + far
         return self.model_copy(update=changed)
@@ -119,7 +122,7 @@ class ModbusChannel(Channel, protocol="modbus"):
     def abilities(self, name: str, profile: Described) -> Abilities:
         if not self.driven:
             return Abilities()
-        ours = [(item, b) for item in profile.items if isinstance(b := item.bind.get(name), ModbusBinding)]
+        ours = [(item, b) for item in profile.items if isinstance(b := profile.binding(item, name), ModbusBinding)]
         wanted = {
             Ability.IDENTIFY: True,
             Ability.READ: any(item.decided for item, _ in ours),
@@ -133,8 +136,9 @@ class ModbusChannel(Channel, protocol="modbus"):
         return Abilities(frozenset(ability for ability, there in wanted.items() if there), frozenset(sets))
 
     def problems(self, name: str, profile: Described) -> Iterator[str]:
+        yield from self.startup_gaps(name, profile, lambda b: b.startup is not None)
         for item in profile.written_out:
-            binding = item.bind.get(name)
+            binding = profile.binding(item, name)
             if not isinstance(binding, ModbusBinding):
                 continue
             where = f"{item.path}: bind.{name}"
@@ -144,7 +148,7 @@ class ModbusChannel(Channel, protocol="modbus"):
                 yield f"{where}: nothing can be written to a {binding.table} register; say why it is reserved"
             if (trouble := _carries(item, binding)) is not None:
                 yield f"{where}: {trouble}"
-        if self.driven is False and any(name in item.bind for item in profile.items):
+        if self.driven is False and any(profile.binding(item, name) for item in profile.items):
             yield f"channels.{name}.identity: without serial or mac nobody can tell two units of this model apart"
 
 

@@ -50,7 +50,7 @@ class PjlinkChannel(Channel, protocol="pjlink"):
         return (self.port,)
 
     def abilities(self, name: str, profile: Described) -> Abilities:
-        ours = [(item, b) for item in profile.items if isinstance(b := item.bind.get(name), PjlinkBinding)]
+        ours = [(item, b) for item in profile.items if isinstance(b := profile.binding(item, name), PjlinkBinding)]
         wanted = {
             Ability.IDENTIFY: True,
             Ability.READ: any(item.decided and b.reads for item, b in ours),
@@ -63,7 +63,7 @@ class PjlinkChannel(Channel, protocol="pjlink"):
 
     def problems(self, name: str, profile: Described) -> Iterator[str]:
         for item in profile.items:
-            binding = item.bind.get(name)
+            binding = profile.binding(item, name)
             if not isinstance(binding, PjlinkBinding):
                 continue
             if not binding.reads and (item.live or item.decided):

@@ -58,7 +58,7 @@ class SnmpChannel(Channel, protocol="snmp"):
     def abilities(self, name: str, profile: Described) -> Abilities:
         if not self.driven:
             return Abilities()
-        ours = [(item, b) for item in profile.items if isinstance(b := item.bind.get(name), SnmpBinding)]
+        ours = [(item, b) for item in profile.items if isinstance(b := profile.binding(item, name), SnmpBinding)]
         wanted = {
             Ability.IDENTIFY: True,
             Ability.READ: any(item.decided for item, _ in ours),
@@ -77,8 +77,9 @@ class SnmpChannel(Channel, protocol="snmp"):
         for fact, oid in self.identity.items():
             if not _OID.match(oid):
                 yield f"{where}.identity.{fact}: {oid!r} is no object identifier in numbers"
+        yield from self.startup_gaps(name, profile, lambda b: bool(b.startup))
         for item in profile.items:
-            binding = item.bind.get(name)
+            binding = profile.binding(item, name)
             if not isinstance(binding, SnmpBinding):
                 continue
             for oid in (binding.oid, binding.startup or binding.oid):
@@ -88,5 +89,5 @@ class SnmpChannel(Channel, protocol="snmp"):
                 yield f"{item.path}: it can be driven, but bind.{name} is read-only"
             if item.decided and binding.read_only and not item.reserved:
                 yield f"{item.path}: bind.{name} is read-only; say why it is reserved"
-        if not self.driven and any(name in item.bind for item in profile.items):
+        if not self.driven and any(profile.binding(item, name) for item in profile.items):
             yield f"{where}.identity: without serial or mac nobody can tell two units of this model apart"

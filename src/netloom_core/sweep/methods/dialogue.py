@@ -11,7 +11,11 @@ import asyncio
 import re
 
 from netloom_core.bus.timing import line_time
+from netloom_core.drivers.carrier import SerialPort
+from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing
 from netloom_core.drivers.dialogue.form import DialogueChannel
+from netloom_core.drivers.dialogue.talk import Conversation, facts_of
+from netloom_core.errors import DeviceError, NoAnswer, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.links.serial import ByteLink
 from netloom_core.model.line import DIRECT, Line
@@ -65,26 +69,54 @@ class Dialogue(Method):
         text = heard.decode("utf-8", "replace")
         if readable(heard) < READABLE:
             return {"noise": "yes"}
+        if begun := starting(look.library, text):
+            return begun
         if way is not None and re.search(way.greeting, text):
-            facts = {"banner": clean(text, 120)}
-            try:
-                for ask in way.identify:
-                    await look.pace.take()
-                    answer = (await converse(link, ask.send)).decode("utf-8", "replace")
-                    if found := re.search(ask.answer, answer):
-                        facts |= {name: clean(value, 120) for name, value in found.groupdict().items() if value}
-            finally:
-                if way.leave:
-                    await converse(link, way.leave)
-            return facts
+            return {"banner": clean(text, 120), **await self._identify(look, link, way)}
         if way is None and PROMPT.search(text.rstrip(" ")):
             return {"banner": clean(text, 120), "prompt": "yes"}
         return {"banner": clean(text, 120)} if way is None else {}
 
+    async def _identify(self, look: Look, link: ByteLink, way: DialogueChannel) -> dict[str, str]:
+        """What its answers tell; left as it was found, whatever comes."""
+        talk = Conversation(way, SerialPort(link), Heard(way), "It")
+        facts: dict[str, str] = dict(way.constant)
+        try:
+            if way.prompt and way.enter:
+                await talk.ready()
+            for ask in way.identify:
+                await look.pace.take()
+                answer = await talk.ask(ask.send, Answer(sent=ask.send, wanted=ask.answer))
+                if not isinstance(answer, Missing):
+                    facts |= {name: clean(value, 120) for name, value in facts_of(answer, ask.answer).items()}
+        except (DeviceError, NoAnswer, ProtocolError):
+            pass  # what it told before stays
+        finally:
+            await talk.leave()
+        return facts
+
+
+def starting(library: Library, text: str) -> dict[str, str]:
+    """What a device tells while it starts, by the lines that its profile knows: that is evidence, too."""
+    facts: dict[str, str] = {}
+    for profile in library:
+        for way in profile.of_protocol("dialogue"):
+            for known in way.starts_up:
+                for line in text.splitlines():
+                    if found := re.search(known.line, line.strip()):
+                        facts |= {name: clean(value, 120) for name, value in found.groupdict().items() if value}
+                        facts |= {"maker": profile.maker, "model": profile.model, "started": known.means}
+    return facts
+
 
 def _tries(look: Look) -> list[tuple[int, str, DialogueChannel | None]]:
     """(speed, parity, way) in the order of likelihood, each once; last an empty line at usual speeds."""
-    ways = [way for p in look.library for way in p.of_protocol("dialogue") if way.over == "serial" and way.greeting]
+    ways = [
+        way
+        for p in look.library
+        for way in p.of_protocol("dialogue")
+        if way.over == "serial" and way.greeting and not way.sign_in
+    ]
     first = [(speed or look.line.speed) for _, speed in look.expected]
     found: list[tuple[int, str, DialogueChannel | None]] = []
     for speed in dict.fromkeys([*first, look.line.speed, *(s for way in ways for s in way.speeds)]):

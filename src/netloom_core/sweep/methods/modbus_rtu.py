@@ -102,7 +102,7 @@ class ModbusRtuScan(Method):
         async with owner.turn("sweep") as link:
             await link.set_line(speed, look.line.parity)
             await look.pace.take()
-            answer = await exchange(link, unit, modbus.identify(), timeout, strays)
+            answer = await exchange(owner, link, unit, modbus.identify(), timeout, strays)
             if answer.exception:
                 what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
                 return {} if answer.exception in modbus.GATEWAY else {"refused": f"identification: {what}"}
@@ -110,7 +110,7 @@ class ModbusRtuScan(Method):
             if way := serial_in(look.library, facts):
                 await look.pace.take()
                 request = modbus.read_holding(way.register_, way.length)
-                serial = await exchange(link, unit, request, REPLY_S, strays)
+                serial = await exchange(owner, link, unit, request, REPLY_S, strays)
                 if not serial.exception:
                     facts["serial"] = serial_text(serial)
             return facts

@@ -20,6 +20,7 @@ from netloom_core.sweep.methods.rfc2217 import Rfc2217Servers
 from netloom_core.sweep.methods.sacn import SacnListen
 from netloom_core.sweep.methods.snmp import Snmp
 from netloom_core.sweep.methods.ssdp import SsdpSearch
+from netloom_core.sweep.methods.talks import TalkIdentify
 from netloom_core.sweep.methods.wsdiscovery import WsDiscovery
 
 METHODS: tuple[Method, ...] = (
@@ -36,6 +37,7 @@ METHODS: tuple[Method, ...] = (
     Rfc2217Servers(),
     SshBanner(),
     TelnetBanner(),
+    TalkIdentify(),
     TlsNames(),
     Echo(),
     NeighbourTable(),

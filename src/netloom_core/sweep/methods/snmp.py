@@ -7,11 +7,12 @@ import contextlib
 import random
 from collections.abc import Callable
 
+from netloom_core.drivers.snmp.agent import Asked, ByCommunity, ByUser
 from netloom_core.errors import NetloomError, ProtocolError
 from netloom_core.links.udp import UdpLink
 from netloom_core.protocols import snmp
 from netloom_core.sweep.base import Look, Method
-from netloom_core.sweep.methods.snmp_agent import Asked, ByCommunity, ByUser, columns
+from netloom_core.sweep.methods.snmp_agent import columns
 from netloom_core.sweep.methods.snmp_switch import read_switch
 
 LISTEN_S = 2.5

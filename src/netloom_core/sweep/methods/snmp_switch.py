@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
+from netloom_core.drivers.snmp.agent import Asked, ByCommunity
 from netloom_core.links.udp import UdpLink
 from netloom_core.protocols import snmp
 from netloom_core.sweep.base import Look
-from netloom_core.sweep.methods.snmp_agent import Asked, ByCommunity, Row, columns
+from netloom_core.sweep.methods.snmp_agent import Row, columns
 
 
 @dataclass(frozen=True)

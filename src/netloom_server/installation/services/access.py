@@ -10,8 +10,9 @@ from django.conf import settings
 
 from netloom_core.errors import KeyLost
 from netloom_core.library.load import Library
-from netloom_core.model.access import USUAL_COMMUNITY, Access, Login, Refusals, SnmpUser
+from netloom_core.model.access import Access, Login, Refusals
 from netloom_core.model.device import Credentials
+from netloom_core.model.snmp import USUAL_COMMUNITY, SnmpUser
 from netloom_server.base.sealing import seal, unseal
 from netloom_server.installation.models import Device, Line, LineAccess, RefusedLogin
 from netloom_server.installation.services.records import keys_for

@@ -11,8 +11,8 @@ from netloom_core.absence.case import Case, History
 from netloom_core.documents.tree import MISSING, get
 from netloom_core.library.load import Library
 from netloom_core.links.ports import PortInfo, all_ports
-from netloom_core.model.access import USUAL_COMMUNITY
 from netloom_core.model.device import Identity
+from netloom_core.model.snmp import USUAL_COMMUNITY
 from netloom_core.sweep.finding import Finding, Known, Place
 from netloom_server.backups.models import Document
 from netloom_server.installation.models import Device, Line

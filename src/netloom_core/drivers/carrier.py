@@ -1,0 +1,129 @@
+"""What carries the bytes of a talk with one device: its serial line, in turns, or a stream of its own."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Awaitable, Callable, Hashable
+from contextlib import asynccontextmanager
+from typing import Protocol
+
+from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
+from netloom_core.bus.turns import Priority
+from netloom_core.links.serial import ByteLink
+from netloom_core.links.stream import Stream
+
+OFFLINE_S = 8.0  # of silence: whoever is at the end of the cable afterwards may be another one
+
+
+class Port(Protocol):
+    """Bytes, for the length of one turn. `fresh` is set where the far end has heard nothing yet."""
+
+    fresh: bool
+
+    async def read(self, seconds: float) -> bytes: ...
+
+    async def write(self, data: bytes) -> None: ...
+
+
+class Carrier(Protocol):
+    @property
+    def mark(self) -> Hashable | None:
+        """Equal as long as it is the same talk with the same far end; None where there is none."""
+        ...
+
+    @asynccontextmanager
+    def turn(self, who: str, priority: Priority) -> AsyncIterator[Port]: ...
+
+    def heard(self) -> None:
+        """Somebody is there."""
+        ...
+
+    def drop(self) -> None: ...
+
+
+class SerialPort:
+    """A serial link as a port, for whoever has the line's turn."""
+
+    fresh = True  # others have had the line meanwhile
+
+    def __init__(self, link: ByteLink) -> None:
+        self._link = link
+
+    async def read(self, seconds: float) -> bytes:
+        return await self._link.read(seconds)
+
+    async def write(self, data: bytes) -> None:
+        self._link.write(data)
+
+
+class SerialCarrier:
+    """The device at the end of a point-to-point line."""
+
+    def __init__(self, owner: SerialOwner, speed: int, parity: str) -> None:
+        self._owner, self._speed, self._parity = owner, speed, parity
+        self._heard_at = float("-inf")
+        self._talk = 0
+
+    @property
+    def mark(self) -> Hashable | None:
+        if asyncio.get_running_loop().time() - self._heard_at > OFFLINE_S:
+            return None
+        return self._owner.openings, self._talk
+
+    @asynccontextmanager
+    async def turn(self, who: str, priority: Priority) -> AsyncIterator[Port]:
+        wait = DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S
+        async with self._owner.turn(who, priority, wait) as link:
+            await link.set_line(self._speed, self._parity)
+            link.take()
+            yield SerialPort(link)
+
+    def heard(self) -> None:
+        self._heard_at = asyncio.get_running_loop().time()
+
+    def drop(self) -> None:
+        self._heard_at = float("-inf")
+        self._talk += 1
+
+
+class StreamPort:
+    def __init__(self, far: Stream, *, fresh: bool) -> None:
+        self._far = far
+        self.fresh = fresh
+
+    async def read(self, seconds: float) -> bytes:
+        return await self._far.read(seconds)
+
+    async def write(self, data: bytes) -> None:
+        await self._far.write(data)
+
+
+class StreamCarrier:
+    """A connection that is opened at need and kept between calls."""
+
+    def __init__(self, connect: Callable[[], Awaitable[Stream]]) -> None:
+        self._connect = connect
+        self._far: Stream | None = None
+        self._number = 0
+
+    @property
+    def mark(self) -> Hashable | None:
+        return self._number if self._far is not None and not self._far.ended else None
+
+    @asynccontextmanager
+    async def turn(self, who: str, priority: Priority) -> AsyncIterator[Port]:
+        if self._far is not None and self._far.ended:
+            self.drop()
+        fresh = self._far is None
+        if self._far is None:
+            self._far = await self._connect()
+            self._number += 1
+        yield StreamPort(self._far, fresh=fresh)
+
+    def heard(self) -> None:
+        """A connection stands for itself."""
+
+    def drop(self) -> None:
+        if self._far is not None:
+            self._far.close()
+            self._far = None

@@ -1,0 +1,166 @@
+"""The talk in lines, sans-io: what came is taken apart into answers, announcements and refusals. No clock, no wire.
+
+`Heard` gathers what came; `Answer` says when an answer is whole. Text after the last line's end may be a prompt.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from netloom_core.drivers.dialogue.form import DialogueChannel
+from netloom_core.errors import Busy, NetloomError, ProtocolError, Refused, WrongCredentials
+
+MAX_HEARD = 400_000  # of one answer; who says more floods
+MAX_LINE = 4096
+MAX_ANNOUNCED = 500
+_CONTROL = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|[\x00\x07\x0e\x0f]")
+_END = re.compile(r"\r\n|\n\r|\r|\n")
+
+
+@lru_cache(4096)
+def pattern(text: str) -> re.Pattern[str]:
+    return re.compile(text)
+
+
+@dataclass
+class Missing:
+    """The device says that it has no such thing."""
+
+    said: str
+
+
+@dataclass
+class Answer:
+    """What is waited for after one command.
+
+    `wanted` is the pattern of the line that answers, `end` that of the last line of many, `count` how many of `wanted`
+    there are. With a prompt the answer is whole when that comes.
+    """
+
+    sent: str = ""
+    wanted: str = ""
+    end: str = ""
+    count: int = 0
+
+
+@dataclass
+class Heard:
+    """What came and was not taken yet."""
+
+    channel: DialogueChannel
+    text: str = ""
+    announced: list[str] = field(default_factory=list)
+
+    def feed(self, data: bytes) -> None:
+        """Raises ProtocolError when it never ends."""
+        self.text += _CONTROL.sub("", data.decode("utf-8", "replace"))
+        if len(self.text) > MAX_HEARD:
+            self.text = ""
+            raise ProtocolError("An answer without end was cut off.", "Is it the right device, at the right speed?")
+
+    def clear(self) -> None:
+        """Forget what nobody waits for; announcements among it are kept."""
+        lines, _ = split(self.text)
+        self._strip(lines)
+        self.text = ""
+
+    def clear_lines(self) -> None:
+        """Put whole lines aside as announcements; the beginning of a next one stays."""
+        lines, rest = split(self.text)
+        self._strip(lines)
+        self.text = rest
+
+    def more(self) -> str:
+        """The key that makes a long answer go on, where it waits for one; the words that ask for it are taken out."""
+        if self.channel.more is None:
+            return ""
+        *_, rest = _END.split(self.text)
+        found = pattern(self.channel.more.pattern).search(rest)
+        if found is None:
+            return ""
+        self.text = self.text[: len(self.text) - len(rest)] + rest[: found.start()]
+        return self.channel.more.send
+
+    def answer(self, wait: Answer) -> list[str] | Missing | None:
+        """The lines of the answer; None while it is not whole. Raises what the device says by an error.
+
+        The text is taken when it is whole; what follows stays for the next one.
+        """
+        lines, rest = split(self.text)
+        ours = self._strip(lines, keep=False)
+        if self.channel.echo or wait.sent:
+            ours = without_echo(ours, wait.sent)
+        prompted = bool(self.channel.prompt) and pattern(self.channel.prompt).search(rest) is not None
+        refusal = next((error for line in ours if (error := self._error(line)) is not None), None)
+        if refusal is not None and (prompted or not self.channel.prompt):
+            self._take()
+            if isinstance(refusal, Missing):
+                return refusal
+            raise refusal
+        whole = prompted if self.channel.prompt else self._whole(ours, wait)
+        if not whole:
+            return None
+        self._take()
+        return ours
+
+    def _whole(self, lines: Sequence[str], wait: Answer) -> bool:
+        if wait.end:
+            return any(pattern(wait.end).search(line) for line in lines)
+        if not wait.wanted:
+            return False
+        return sum(1 for line in lines if pattern(wait.wanted).search(line)) >= max(wait.count, 1)
+
+    def _take(self) -> None:
+        lines, _ = split(self.text)
+        self._strip(lines)
+        self.text = ""
+
+    def _strip(self, lines: Sequence[str], *, keep: bool = True) -> list[str]:
+        """Lines that are no announcements; with `keep` those are put aside."""
+        if not self.channel.announces:
+            return list(lines)
+        own = pattern(self.channel.announces)
+        if keep:
+            self.announced = (self.announced + [line for line in lines if own.search(line)])[-MAX_ANNOUNCED:]
+        return [line for line in lines if not own.search(line)]
+
+    def _error(self, line: str) -> NetloomError | Missing | None:
+        for error in self.channel.errors:
+            if not pattern(error.pattern).search(line):
+                continue
+            said = error.says or line.strip()[:120]
+            match error.means:
+                case "unknown":
+                    return Missing(said)
+                case "busy":
+                    return Busy(f"It is busy: {said}", "Try again in a moment.")
+                case "sign-in":
+                    return WrongCredentials(f"It wants a sign-in: {said}")
+                case _:
+                    return Refused(f"It refused that: {said}", "It was read back to see what it has now.")
+        return None
+
+
+def split(text: str) -> tuple[list[str], str]:
+    """Whole lines, empty ones left out, and what has no end yet."""
+    *lines, rest = _END.split(text)
+    return [line[:MAX_LINE] for line in lines if line.strip()], rest
+
+
+def without_echo(lines: list[str], sent: str) -> list[str]:
+    """What was said comes back first on many devices, behind the prompt perhaps."""
+    words = sent.strip()
+    if words and lines and lines[0].rstrip().endswith(words) and len(lines[0].strip()) <= len(words) + 80:
+        return lines[1:]
+    return lines
+
+
+def found_in(lines: Sequence[str], wanted: str) -> re.Match[str] | None:
+    """The first line, or else the whole text, that fits."""
+    for line in lines:
+        if match := pattern(wanted).search(line):
+            return match
+    return pattern(wanted).search("\n".join(lines))

@@ -1,0 +1,155 @@
+"""One conversation in lines: waking, entering, signing in, asking, leaving. Each wait has one end in time."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+
+from netloom_core.drivers.carrier import Port
+from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, found_in, pattern
+from netloom_core.drivers.dialogue.form import DialogueChannel
+from netloom_core.errors import NoAnswer, ProtocolError, WrongCredentials
+from netloom_core.model.device import Credentials
+
+QUIET_S = 0.15  # after a command that nothing answers, for a refusal
+PIECE_S = 0.25
+
+
+def said(text: str, values: dict[str, str]) -> str:
+    """A command with its places filled in. Raises ProtocolError where a value would end the line."""
+    for name, value in values.items():
+        if not value.isprintable():
+            raise ProtocolError("A value with control characters is not said to a device.", outcome="not_sent")
+        text = text.replace(f"{{{name}}}", value)
+    return text
+
+
+class Conversation:
+    """With one device, in one turn of its line or on its connection."""
+
+    def __init__(self, channel: DialogueChannel, port: Port, heard: Heard, name: str) -> None:
+        self._channel = channel
+        self._port = port
+        self._heard = heard
+        self._name = name
+        self._free_at = 0.0
+        self.answered = False  # whether anything came at all
+
+    async def enter(self, login: Credentials) -> None:
+        """To where commands are taken. Raises NoAnswer, WrongCredentials."""
+        channel = self._channel
+        for sign in channel.sign_in:
+            await self._until(sign.expect, channel.refused)
+            await self._say(said(sign.send, {"user": login.user, "password": login.password}) + channel.line_end)
+        if channel.sign_in:
+            await self._until(channel.prompt or channel.greeting, channel.refused)
+        elif channel.enter:
+            await asyncio.sleep(channel.guard_seconds)
+            await self._say(channel.enter)
+            await asyncio.sleep(channel.guard_seconds)
+            try:
+                await self._until(channel.greeting or channel.prompt, "")
+            except NoAnswer:
+                if not channel.prompt:
+                    raise
+                await self._say(channel.line_end)  # it may have been left in there
+            if channel.prompt:
+                await self._until(channel.prompt, "")
+        elif channel.wake:
+            await self._say(channel.wake)
+            await self._until(channel.prompt or channel.greeting, "")
+        elif channel.greeting and channel.over != "serial":
+            await self._until(channel.greeting, "")
+            if channel.prompt:
+                await self._until(channel.prompt, "")
+        elif channel.prompt and channel.over != "serial":
+            await self._until(channel.prompt, "")
+        self._heard.clear()
+
+    async def ready(self) -> None:
+        """Until the prompt stands, for one who entered by other means."""
+        await self._say(self._channel.line_end)
+        await self._until(self._channel.prompt, "")
+        self._heard.clear()
+
+    async def leave(self) -> None:
+        if self._channel.leave:
+            await self._say(self._channel.leave)
+
+    async def ask(self, command: str, wait: Answer) -> list[str] | Missing:
+        """The lines of the answer. Raises NoAnswer, and what the device says by an error."""
+        await self._paced()
+        self._heard.clear()
+        end = "" if command.endswith(("\r", "\n")) else self._channel.line_end
+        await self._say(command + end)
+        loop = asyncio.get_running_loop()
+        blind = not (self._channel.prompt or wait.wanted or wait.end)
+        deadline = loop.time() + (QUIET_S if blind else self._channel.answer_seconds)
+        last = deadline + (0 if blind else 4 * self._channel.answer_seconds)
+        while True:
+            if (answer := self._heard.answer(wait)) is not None:
+                return answer
+            if key := self._heard.more():
+                await self._say(key)
+            left = deadline - loop.time()
+            if left <= 0:
+                break
+            if await self._hear(min(left, PIECE_S)):  # what goes on may take longer, but not for ever
+                deadline = min(max(deadline, loop.time() + self._channel.answer_seconds / 2), last)
+        if blind:
+            return []
+        raise NoAnswer(
+            f"{self._name} did not finish its answer to {command.strip()!r} in time.",
+            "Look at its cable and its speed. Read it again before anything else is written.",
+        )
+
+    async def listen(self, seconds: float) -> list[str]:
+        """Lines that it said by itself meanwhile."""
+        await self._hear(seconds)
+        self._heard.clear_lines()
+        lines, self._heard.announced = self._heard.announced, []
+        return lines
+
+    async def _paced(self) -> None:
+        loop = asyncio.get_running_loop()
+        await asyncio.sleep(max(self._free_at - loop.time(), 0))
+        self._free_at = loop.time() + self._channel.pace_seconds
+
+    async def _say(self, text: str) -> None:
+        await self._port.write(text.encode())
+
+    async def _hear(self, seconds: float) -> bool:
+        data = await self._port.read(seconds)
+        self.answered = self.answered or bool(data)
+        self._heard.feed(data)
+        return bool(data)
+
+    async def _until(self, wanted: str, refused: str) -> None:
+        """Until something fits; what came before it is taken."""
+        loop = asyncio.get_running_loop()
+        deadline = loop.time() + max(self._channel.answer_seconds, 1.0)
+        while True:
+            text = self._heard.text
+            if refused and pattern(refused).search(text):
+                raise WrongCredentials(
+                    f"{self._name} does not take the user name and password.",
+                    "Enter the right ones on the bench under Address, Access; nothing was changed on the device.",
+                )
+            if not wanted:
+                return
+            if found := pattern(wanted).search(text):
+                self._heard.text = text[found.end() :]
+                return
+            if loop.time() >= deadline:
+                what = "It said nothing." if not text.strip() else f"It said {text.strip()[-60:]!r}."
+                raise NoAnswer(
+                    f"{self._name} does not answer as it should. {what}",
+                    "Look at its power, its cable and its speed.",
+                    outcome="not_sent",
+                )
+            await self._hear(min(max(deadline - loop.time(), 0), PIECE_S))
+
+
+def facts_of(lines: Sequence[str], answer: str) -> dict[str, str]:
+    found = found_in(lines, answer)
+    return {name: value.strip() for name, value in found.groupdict().items() if value} if found else {}

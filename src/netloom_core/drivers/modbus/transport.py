@@ -1,0 +1,128 @@
+"""How requests reach one unit: RTU on its bus in turns, or TCP on a connection of its own. A request, its answer."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Hashable
+from contextlib import asynccontextmanager
+from typing import Protocol
+
+from netloom_core.bus.modbus import exchange
+from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
+from netloom_core.bus.turns import Priority
+from netloom_core.drivers.carrier import OFFLINE_S, Port, StreamCarrier
+from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.links.serial import ByteLink
+from netloom_core.protocols import modbus
+
+
+class Asks(Protocol):
+    async def ask(self, pdu: bytes) -> modbus.Answer:
+        """Raises NoAnswer and ProtocolError. What only reads may be asked twice, what writes never is."""
+        ...
+
+
+class Transport(Protocol):
+    @property
+    def mark(self) -> Hashable | None: ...
+
+    @asynccontextmanager
+    def turn(self, who: str, priority: Priority) -> AsyncIterator[Asks]: ...
+
+    def drop(self) -> None: ...
+
+
+class _OnBus:
+    def __init__(self, bus: OnBus, link: ByteLink) -> None:
+        self._bus, self._link = bus, link
+
+    async def ask(self, pdu: bytes) -> modbus.Answer:
+        try:
+            answer = await self._once(pdu)
+        except (NoAnswer, ProtocolError):
+            if pdu[0] in modbus.WRITES:
+                raise
+            await asyncio.sleep(0.05)
+            answer = await self._once(pdu)
+        self._bus.heard()
+        return answer
+
+    async def _once(self, pdu: bytes) -> modbus.Answer:
+        return await exchange(self._bus.owner, self._link, self._bus.unit, pdu, self._bus.seconds, set())
+
+
+class OnBus:
+    """A unit on a serial line. What stands for a connection is that it was heard a moment ago."""
+
+    def __init__(self, owner: SerialOwner, unit: int, speed: int, seconds: float) -> None:
+        self.owner, self.unit, self._speed, self.seconds = owner, unit, speed, seconds
+        self._heard_at = float("-inf")
+        self._talk = 0
+
+    @property
+    def mark(self) -> Hashable | None:
+        if asyncio.get_running_loop().time() - self._heard_at > OFFLINE_S:
+            return None
+        return self.owner.openings, self._talk
+
+    @asynccontextmanager
+    async def turn(self, who: str, priority: Priority) -> AsyncIterator[Asks]:
+        wait = DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S
+        async with self.owner.turn(who, priority, wait) as link:
+            await link.set_line(self._speed, self.owner.line.parity)
+            yield _OnBus(self, link)
+
+    def heard(self) -> None:
+        self._heard_at = asyncio.get_running_loop().time()
+
+    def drop(self) -> None:
+        self._heard_at = float("-inf")
+        self._talk += 1
+
+
+class _OnTcp:
+    def __init__(self, on: OnTcp, port: Port) -> None:
+        self._on, self._port = on, port
+
+    async def ask(self, pdu: bytes) -> modbus.Answer:
+        """A late answer to an earlier transaction is passed over."""
+        number = self._on.next_number()
+        await self._port.write(modbus.tcp(number, self._on.unit, pdu))
+        loop = asyncio.get_running_loop()
+        deadline, heard = loop.time() + self._on.seconds, b""
+        while True:
+            while (size := modbus.tcp_length(heard)) and len(heard) >= size:
+                frame, heard = heard[:size], heard[size:]
+                if int.from_bytes(frame[:2], "big") == number:
+                    return modbus.parse_tcp(frame, number)
+            left = deadline - loop.time()
+            if left <= 0:
+                raise NoAnswer(
+                    f"Unit {self._on.unit} at {self._on.host} does not answer.",
+                    "Look at its power and its unit number.",
+                )
+            heard += await self._port.read(left)
+
+
+class OnTcp:
+    """A unit at a host, or behind a gateway there."""
+
+    def __init__(self, carrier: StreamCarrier, host: str, unit: int, seconds: float) -> None:
+        self._carrier, self.host, self.unit, self.seconds = carrier, host, unit, seconds
+        self._number = 0
+
+    def next_number(self) -> int:
+        self._number = self._number % 0xFFFF + 1
+        return self._number
+
+    @property
+    def mark(self) -> Hashable | None:
+        return self._carrier.mark
+
+    @asynccontextmanager
+    async def turn(self, who: str, priority: Priority) -> AsyncIterator[Asks]:
+        async with self._carrier.turn(who, priority) as port:
+            yield _OnTcp(self, port)
+
+    def drop(self) -> None:
+        self._carrier.drop()

@@ -1,0 +1,46 @@
+"""The form of a description, and where descriptions are."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import yaml
+from pydantic import BaseModel, ConfigDict
+
+from netloom_standins.described.memory import Cell
+
+FOLDER = Path(__file__).resolve().parents[3] / "demo" / "models"
+
+
+class Description(BaseModel):
+    """`calls_itself` are words that its faces tell by `{name}`. `boot` is how long it takes to start, in seconds.
+
+    `address_at`, `speed_at`, `unit_at` are the paths that say where it is reached; `pulses` end by themselves.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    model: str
+    calls_itself: dict[str, str] = {}
+    nameless: bool = False  # it tells no serial number
+    boot: float = 0.6
+    memory: dict[str, Cell]
+    address_at: str = ""
+    speed_at: str = ""
+    unit_at: str = ""
+    says_at_start: list[str] = []
+    follows: dict[str, dict[str, list[Any]]] = {}
+    faces: list[dict[str, Any]] = []
+
+
+def load(path: Path) -> Description:
+    return Description.model_validate(yaml.safe_load(path.read_text()))
+
+
+@cache
+def descriptions(folder: Path = FOLDER) -> dict[str, Description]:
+    """All of them, by the model that they are of."""
+    found = [load(path) for path in sorted(folder.glob("*.yaml"))]
+    return {one.model: one for one in found}

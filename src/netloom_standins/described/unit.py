@@ -1,0 +1,179 @@
+"""A unit with a description: its power, its memory, its faces."""
+
+from __future__ import annotations
+
+import asyncio
+from dataclasses import dataclass, field
+from typing import Any
+
+from netloom_standins.described.description import Description
+from netloom_standins.described.memory import Memory, Wrong
+from netloom_standins.net_unit import NetUnit
+from netloom_standins.services.base import Service
+
+UNSET = "0.0.0.0"  # noqa: S104 - nothing is bound to it
+RESTART_S = 0.2  # before it goes down after it was told to restart
+
+
+@dataclass
+class DescribedUnit(NetUnit):
+    """Its values are in `memory`; on a serial line `bus_address` and `speed` are where it is reached."""
+
+    description: Description = field(default_factory=lambda: Description(model="", memory={}))
+    memory: Memory = field(default_factory=lambda: Memory({}))
+    bus_address: int = 0
+    speed: int = 0
+    talks: list[Any] = field(default_factory=list)  # open talks, which hear of changes
+
+    def __post_init__(self) -> None:
+        self.memory = Memory(self.description.memory)
+        self.memory.changed.append(self._told)
+        self.faults.boot_seconds = self.description.boot
+
+    def begin(self, values: dict[str, Any]) -> None:
+        for path, value in values.items():
+            self.memory.begin(path, value)
+        self._place()
+        self._mirror()
+
+    def _place(self) -> None:
+        """Where it is reached, as its memory says."""
+        what = self.description
+        if what.address_at:
+            address = str(self.memory.value(what.address_at))
+            self.address = "" if address == UNSET else address or self.address
+        if what.speed_at:
+            self.speed = int(self.memory.value(what.speed_at)) or self.speed
+        if what.unit_at:
+            self.bus_address = int(self.memory.value(what.unit_at)) or self.bus_address
+
+    def _mirror(self) -> None:
+        """What it has in mind, as the other stand-ins name it."""
+        self.running, self.startup = self.memory.running, self.memory.startup
+
+    def reset_points(self) -> None:
+        """They are in its memory."""
+
+    def set_point(self, point: str, state: str) -> None:
+        path = self.profile.by_point[point].path
+        self.memory.set(path, self.memory.cells[path].parsed(state))
+
+    def take(self, path: str, value: Any) -> None:
+        self.memory.liar = self.faults.liar
+        self.memory.set(path, value)
+
+    def written(self, path: str, said: Any) -> Any:
+        """A value from the wire. Raises Wrong."""
+        if self.faults.refuse_writes:
+            raise Wrong("refused")
+        self.memory.liar = self.faults.liar
+        if path in self.description.follows:
+            self._follow(path, said)
+            return said
+        return self.memory.take(path, said)
+
+    def _follow(self, path: str, said: Any) -> None:
+        """States that it passes by itself: `[state, seconds]` one after the other."""
+        cell = self.memory.cells[path]
+        steps = self.description.follows[path].get(str(said))
+        if steps is None:
+            raise Wrong("value")
+        if str(self.memory.value(path)) == str(said):
+            return
+        if path == self.faults.liar:
+            return
+
+        async def pass_on() -> None:
+            for state, seconds in steps:
+                self.memory.set(path, cell.parsed(state))
+                await asyncio.sleep(float(seconds))
+
+        self.memory.set(path, cell.parsed(steps[0][0]))
+        self._job(pass_on())
+
+    def keep(self) -> None:
+        self.memory.keep()
+        self._mirror()
+        self.factory = False
+        self.on_change()
+
+    def lose_unkept(self) -> None:
+        self.memory.restart()
+        self._mirror()
+        self._place()
+
+    def _told(self, path: str, value: Any) -> None:
+        if self.memory.cells[path].kept == "always":
+            self.on_change()
+        for talk in list(self.talks):
+            talk.tell(path, value)
+
+    # Power
+
+    async def start(self) -> None:
+        self._place()
+        self.services = []
+        for face in self.description.faces:
+            # Where the site tells more of a face than its model does, as of a switch who is behind its ports.
+            service = self._service(
+                {**face, "site": self.answers[name]} if (name := face["face"]) in self.answers else face
+            )
+            if service is not None:
+                self.services.append(service)
+                await service.start()
+        from netloom_standins.services.registry import SERVICES
+
+        faces = {face["face"] for face in self.description.faces}
+        for name, options in self.answers.items():
+            if name in faces:
+                continue
+            other = SERVICES[name](self, options or {})
+            self.services.append(other)
+            await other.start()
+        self.up = True
+        for talk in list(self.talks):
+            talk.started()
+
+    def _service(self, face: dict[str, Any]) -> Service | None:
+        from netloom_standins.described.faces import FACES
+
+        kind = FACES.get(str(face.get("face")))
+        return kind(self, face) if kind is not None and self.address else None
+
+    def restart_soon(self) -> None:
+        async def restart() -> None:
+            await asyncio.sleep(RESTART_S)
+            await self.power_cut()
+
+        self._job(restart())
+
+    def pulled(self) -> bool:
+        """Whether the cable is pulled by this very write: what comes after it is not heard."""
+        seconds, self.faults.pull_on_write = self.faults.pull_on_write, 0.0
+        if not seconds:
+            return False
+        self.faults.silent = True
+
+        async def plug_in() -> None:
+            await asyncio.sleep(seconds)
+            self.faults.silent = False
+
+        self._job(plug_in())
+        return True
+
+    @property
+    def words(self) -> dict[str, str]:
+        """What its faces may tell of it by name."""
+        return {"serial": self.serial, "firmware": self.firmware, "mac": self.mac,
+                "host": self.host, "mac_dashed": self.mac.replace(":", "-").upper(), "maker": self.profile.maker,
+                "model": self.reported_model, **self.description.calls_itself}  # fmt: skip
+
+    def where(self) -> str:
+        return self.address or (f"unit {self.bus_address}" if self.bus_address else f"direct at {self.speed} baud")
+
+    def state(self) -> dict[str, Any]:
+        return {"startup": self.memory.startup, "factory": self.factory}
+
+    def load(self, state: dict[str, Any]) -> None:
+        self.memory.startup, self.factory = state["startup"], state["factory"]
+        self.lose_unkept()
