@@ -70,8 +70,10 @@ def line_access(
         list[str] | None, typer.Option(help="an SNMP community; `-` reads it from standard input")
     ] = None,
     snmp_user: Annotated[str, typer.Option(help="an SNMPv3 user; its keys are asked for")] = "",
-    auth: Annotated[str, typer.Option(help="MD5, SHA or SHA-256; empty for none")] = "SHA-256",
-    priv: Annotated[str, typer.Option(help="AES; empty for none")] = "AES",
+    auth: Annotated[str, typer.Option(help="MD5, SHA, SHA-224 to SHA-512; empty for none")] = "SHA-256",
+    priv: Annotated[
+        str, typer.Option(help="AES, AES-256 or AES-256-R (the other way to stretch a key); empty for none")
+    ] = "AES",
     onvif_user: Annotated[
         str, typer.Option(help="an ONVIF user of the line's cameras; its password is asked for")
     ] = "",

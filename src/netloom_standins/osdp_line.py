@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +22,7 @@ from netloom_core.protocols.osdp.messages import (
     PdId,
     TableReply,
 )
+from netloom_standins.osdp_secure import SCBK_D, Broken, UnitChannel
 from netloom_standins.pty_port import SPEEDS, PtyPort, mixed
 from netloom_standins.units import Unit
 
@@ -33,6 +34,10 @@ class OsdpUnit(Unit):
     address: int = 0
     speed: int = 9600
     up: bool = True
+    key: bytes = b""  # of its secure channel; empty where it has none
+    must: bool = False  # whether it answers anything but who it is on that channel only
+    shown: dict[str, Any] = field(default_factory=dict)  # lamps, sounder and text, which nobody can ask for
+    _channel: UnitChannel | None = None
     _sequence: int = 0
     _last: bytes = b""
     _jobs: set[asyncio.Task[Any]] = field(default_factory=set)
@@ -41,16 +46,17 @@ class OsdpUnit(Unit):
         return f"{self.address} at {self.speed} baud"
 
     def state(self) -> dict[str, Any]:
-        return {**super().state(), "address": self.address, "speed": self.speed}
+        return {**super().state(), "address": self.address, "speed": self.speed, "key": self.key.hex()}
 
     def load(self, state: dict[str, Any]) -> None:
         super().load(state)
         self.address, self.speed = state["address"], state["speed"]
+        self.key = bytes.fromhex(state.get("key", ""))
 
     async def power_cut(self) -> None:
         self.up = False
         self.lose_unkept()
-        self._sequence, self._last = 0, b""
+        self._sequence, self._last, self._channel = 0, b"", None
         self._later(self.faults.boot_seconds, self._boot)
 
     def _boot(self) -> None:
@@ -80,12 +86,51 @@ class OsdpUnit(Unit):
         elif frame.sequence != self._sequence % 3 + 1:
             return self._framed(frame, Rep.NAK, b"\x04")
         before = self.address
-        code, data = self._carry_out(frame)
+        try:
+            reply = self._secured(frame, before)
+        except Broken:
+            self._channel = None
+            reply = self._framed(frame, Rep.NAK, b"\x06", before)
         if not self.up:
             return b""
         self._sequence = frame.sequence
-        self._last = self._framed(frame, code, data, before)
+        self._last = reply
         return self._last
+
+    def _secured(self, frame: frames.Frame, before: int) -> bytes:
+        """By the secure channel where the command came by it. Raises Broken."""
+        if frame.code in (Cmd.CHLNG, Cmd.SCRYPT):
+            return self._handshake(frame)
+        if not frame.mac:
+            self._channel = None
+            if self.must and frame.code not in (Cmd.ID, Cmd.CAP):
+                return self._framed(frame, Rep.NAK, b"\x06", before)
+            return self._framed(frame, *self._carry_out(frame), before)
+        channel = self._channel
+        if channel is None or not channel.up:
+            raise Broken
+        plain = channel.taken(frame.signed, frame.mac, frame.data, frame.block[0] == 0x17)
+        code, data = self._carry_out(replace(frame, data=plain))
+        block = bytes((0x18 if data else 0x16,))
+        out = channel.hidden(data) if data else b""
+        made = frames.Frame(before, code, out, frame.sequence, reply=True, crc=frame.crc, block=block)
+        return frames.encode(made, channel.sealed)
+
+    def _handshake(self, frame: frames.Frame) -> bytes:
+        if not self.key:
+            return self._framed(frame, Rep.NAK, b"\x05")
+        mark = 0 if self.key == SCBK_D else 1
+        if frame.code == Cmd.CHLNG:
+            if frame.block[1:2] != bytes((mark,)):
+                return self._framed(frame, Rep.NAK, b"\x05")
+            self._channel = UnitChannel(self.key, PdId(self._vendor(), 0, 1, int(self.serial, 16), "0.0.0").pack()[:8])
+            data, block, code = self._channel.challenge(frame.data), bytes((0x12, mark)), Rep.CCRYPT
+        else:
+            if self._channel is None:
+                raise Broken
+            data, block, code = self._channel.agreed(frame.data), bytes((0x14, 1)), Rep.RMAC_I
+        made = frames.Frame(self.address, code, data, frame.sequence, reply=True, crc=frame.crc, block=block)
+        return frames.encode(made)
 
     def _framed(self, frame: frames.Frame, code: int, data: bytes = b"", address: int | None = None) -> bytes:
         return frames.encode(
@@ -116,6 +161,14 @@ class OsdpUnit(Unit):
                 return self._comset(frame.data)
             case Cmd.MFG:
                 return self._mfg(frame.data)
+            case Cmd.LED:
+                return self._shows("lamp", frame.data[12] if len(frame.data) == 14 else None)
+            case Cmd.BUZ:
+                return self._shows("sounder", frame.data[1] == 2 if len(frame.data) == 5 else None)
+            case Cmd.TEXT:
+                return self._shows("text", frame.data[6:].decode("latin-1") if len(frame.data) > 6 else None)
+            case Cmd.KEYSET:
+                return self._keyset(frame)
         return Rep.NAK, b"\x03"
 
     @property
@@ -148,6 +201,22 @@ class OsdpUnit(Unit):
             elif control in (Out.OFF, Out.OFF_FOR):
                 self.set_point(relays[number], "off")
         return Rep.OSTATR, self._flags("relay")
+
+    def _shows(self, what: str, value: Any) -> tuple[int, bytes]:
+        if value is None:
+            return Rep.NAK, b"\x02"
+        self.shown[what] = value
+        return Rep.ACK, b""
+
+    def _keyset(self, frame: frames.Frame) -> tuple[int, bytes]:
+        data = frame.data
+        if not frame.mac or self.faults.refuse_writes:
+            return Rep.NAK, b"\x06" if not frame.mac else b"\x09"
+        if len(data) != 18 or data[:2] != b"\x01\x10":
+            return Rep.NAK, b"\x02"
+        self.key = data[2:]
+        self.on_change()
+        return Rep.ACK, b""
 
     def _comset(self, data: bytes) -> tuple[int, bytes]:
         if len(data) != 5:

@@ -14,6 +14,7 @@ from netloom_core.documents.tree import Document, put
 from netloom_core.library.load import Library
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.profile import Profile
+from netloom_standins.described import faces  # noqa: F401 - what units show registers itself
 from netloom_standins.described.description import Description, descriptions
 from netloom_standins.described.lines import RegisterLine, TalkLine
 from netloom_standins.described.unit import DescribedUnit
@@ -121,7 +122,8 @@ def _unit(device: Data, line: Data, library: Library, folder: Path) -> Unit:
     if (description := descriptions().get(profile.id)) is not None and data.get("described", True):
         return _described(description, device, line, common, speed, address)
     if line["kind"] == "serial" and line["protocol"] == "osdp":
-        return OsdpUnit(**common, address=int(address), speed=speed)
+        key = bytes.fromhex(data.get("key", ""))
+        return OsdpUnit(**common, address=int(address), speed=speed, key=key, must=data.get("must", False))
     if "/network/address" in profile.by_path:
         put(document, "/network/address", address)
     answers = copy.deepcopy(data.get("answers", {}))

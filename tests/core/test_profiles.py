@@ -61,7 +61,7 @@ def test_the_published_schema_is_the_classes_own() -> None:
         ("items:\n", "items:\n  - {path: /bus/speed, type: text, default: fast}\n", "speed is a whole number"),
         ('{is: integer, unit: "%", maximum: 100}, default: 80', "text", "whole numbers from 0"),
         ("entry: 65", "entry: 64", "is /lamp/level already"),
-        ("items:\n", "items:\n  - {path: /tamper, use: [live, driven]}\n", "only relays can be driven"),
+        ("items:\n", "items:\n  - {path: /tamper, use: [live, driven]}\n", "lamps, sounders and texts are driven"),
         ("items:\n", "items:\n  - {path: /tamper, type: {is: choice, options: {a: A, b: B, c: C}}}\n", "two states"),
         ("items:\n", "items:\n  - {path: /tamper, type: {is: choice, options: {a: A}}}\n", "two or more states"),
         (

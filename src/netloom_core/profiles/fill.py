@@ -40,8 +40,9 @@ def filled_in(value: Any, numbers: Mapping[str, int]) -> Any:
         made = [filled_in(one, numbers) for one in value]
         return made if any(a is not b for a, b in zip(made, value, strict=True)) else value
     if isinstance(value, dict):
-        changed = {name: filled_in(one, numbers) for name, one in value.items()}
-        return changed if any(changed[name] is not value[name] for name in value) else value
+        pairs = [(filled(name, numbers), filled_in(one, numbers)) for name, one in value.items()]
+        same = all(a == name and b is one for (a, b), (name, one) in zip(pairs, value.items(), strict=True))
+        return value if same else dict(pairs)
     if isinstance(value, BaseModel):
         changed = {}
         for name in value.model_fields_set:

@@ -1,4 +1,7 @@
-"""Faces on a network: what listens on the unit's own address, by the names that descriptions use."""
+"""Faces on a network: what listens on the unit's own address, by the names that descriptions use.
+
+Importing this is what makes units able to show them.
+"""
 
 from __future__ import annotations
 
@@ -12,6 +15,8 @@ from netloom_standins.described.display import Display
 from netloom_standins.described.objects import Agent
 from netloom_standins.described.registers import RegisterForm, Registers
 from netloom_standins.described.talk import Talk, TalkForm
+from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.described.web import Web
 from netloom_standins.services.base import Service, TcpService
 from netloom_standins.services.ssh import _host_key
 
@@ -114,11 +119,14 @@ class RegistersOnTcp(TcpService):
                 await writer.drain()
 
 
-FACES: dict[str, type[Service]] = {
-    "tcp": TalkOnTcp,
-    "telnet": TalkOnTelnet,
-    "ssh": TalkOnSsh,
-    "modbus-tcp": RegistersOnTcp,
-    "snmp": Agent,
-    "pjlink": Display,
-}
+DescribedUnit.faces.update(
+    {
+        "tcp": TalkOnTcp,
+        "telnet": TalkOnTelnet,
+        "ssh": TalkOnSsh,
+        "modbus-tcp": RegistersOnTcp,
+        "snmp": Agent,
+        "pjlink": Display,
+        "web": Web,
+    }
+)

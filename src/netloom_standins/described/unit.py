@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, ClassVar
 
 from netloom_standins.described.description import Description
 from netloom_standins.described.memory import Memory, Wrong
 from netloom_standins.net_unit import NetUnit
 from netloom_standins.services.base import Service
+from netloom_standins.services.registry import SERVICES
 
 UNSET = "0.0.0.0"  # noqa: S104 - nothing is bound to it
 RESTART_S = 0.2  # before it goes down after it was told to restart
@@ -18,6 +19,8 @@ RESTART_S = 0.2  # before it goes down after it was told to restart
 @dataclass
 class DescribedUnit(NetUnit):
     """Its values are in `memory`; on a serial line `bus_address` and `speed` are where it is reached."""
+
+    faces: ClassVar[dict[str, type[Service]]] = {}
 
     description: Description = field(default_factory=lambda: Description(model="", memory={}))
     memory: Memory = field(default_factory=lambda: Memory({}))
@@ -121,8 +124,6 @@ class DescribedUnit(NetUnit):
             if service is not None:
                 self.services.append(service)
                 await service.start()
-        from netloom_standins.services.registry import SERVICES
-
         faces = {face["face"] for face in self.description.faces}
         for name, options in self.answers.items():
             if name in faces:
@@ -135,9 +136,7 @@ class DescribedUnit(NetUnit):
             talk.started()
 
     def _service(self, face: dict[str, Any]) -> Service | None:
-        from netloom_standins.described.faces import FACES
-
-        kind = FACES.get(str(face.get("face")))
+        kind = self.faces.get(str(face.get("face")))
         return kind(self, face) if kind is not None and self.address else None
 
     def restart_soon(self) -> None:

@@ -874,10 +874,13 @@ export interface components {
          * @description * `` -
          *     * `MD5` - MD5
          *     * `SHA` - SHA
+         *     * `SHA-224` - SHA-224
          *     * `SHA-256` - SHA-256
+         *     * `SHA-384` - SHA-384
+         *     * `SHA-512` - SHA-512
          * @enum {string}
          */
-        AuthEnum: "MD5" | "SHA" | "SHA-256";
+        AuthEnum: "MD5" | "SHA" | "SHA-224" | "SHA-256" | "SHA-384" | "SHA-512";
         Backup: {
             id: string;
             device: string | null;
@@ -1326,9 +1329,11 @@ export interface components {
         /**
          * @description * `` -
          *     * `AES` - AES
+         *     * `AES-256` - AES-256
+         *     * `AES-256-R` - AES-256-R
          * @enum {string}
          */
-        PrivEnum: "AES";
+        PrivEnum: "AES" | "AES-256" | "AES-256-R";
         Profile: {
             id: string;
             maker: string;

@@ -8,6 +8,7 @@ it is the same unit.
 from __future__ import annotations
 
 import asyncio
+import secrets
 from collections.abc import Generator, Hashable, Sequence
 from typing import Any, TypeVar
 
@@ -16,13 +17,22 @@ from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import Document, put
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told
 from netloom_core.drivers.osdp.form import OsdpBinding, OsdpChannel, Table
-from netloom_core.errors import CannotDo, PromisedElsewhere, Unproven
+from netloom_core.errors import (
+    CannotDo,
+    OutOfRange,
+    PromisedElsewhere,
+    Refused,
+    Unproven,
+    WantsEncryption,
+    WrongCredentials,
+)
 from netloom_core.model.change import Change
-from netloom_core.model.device import Identity, Target
+from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
-from netloom_core.protocols.osdp import flows
+from netloom_core.protocols.osdp import flows, messages
 from netloom_core.protocols.osdp.constants import Cmd, Rep
 from netloom_core.protocols.osdp.messages import Command, PdId, Reply
+from netloom_core.protocols.osdp.secure import DEFAULT_KEY, KEY_BYTES, Channel
 
 OFFLINE_S = 8.0
 Result = TypeVar("Result")
@@ -38,6 +48,16 @@ def identity_of(ident: PdId, maker: str = "", model: str = "") -> Identity:
     )
 
 
+def key_of(login: Credentials) -> bytes | None:
+    """A base key as people write it: 32 hexadecimal digits, blanks as they like."""
+    bare = "".join(login.password.split()).replace(":", "")
+    try:
+        key = bytes.fromhex(bare)
+    except ValueError:
+        return None
+    return key if len(key) == KEY_BYTES else None
+
+
 class OsdpDriver(BoundDriver):
     def __init__(self, target: Target, profile: Profile, name: str, owner: SerialOwner) -> None:
         super().__init__(target, profile, name)
@@ -50,6 +70,7 @@ class OsdpDriver(BoundDriver):
         self._address = int(target.address)
         self._speed = target.speed or target.line.speed
         self._heard = 0.0
+        self._set_keys: list[bytes] = []  # that were set on this talk: from then on nothing else opens it
 
     @property
     def connection(self) -> Hashable | None:
@@ -76,13 +97,69 @@ class OsdpDriver(BoundDriver):
         self._heard = asyncio.get_running_loop().time()
         return result
 
+    async def _secured(self) -> None:
+        """The secure channel, where there is a key to it; without one it is talked to in the clear, if it does."""
+        talk = self._owner.session(self._address, self._speed)
+        keys = self._keys()
+        if self._channel.secure == "no" or talk.channel is not None or not keys:
+            return
+        refused: WrongCredentials | None = None
+        for key in keys:
+            try:
+                await self._opened(key)
+            except WrongCredentials as error:
+                refused = error
+            except WantsEncryption:
+                if self._channel.secure == "must":
+                    raise
+                return  # it knows no such thing
+            except Refused:
+                if self._channel.secure == "must":
+                    raise
+                return
+            else:
+                return
+        raise refused or WrongCredentials(f"{self.target.name} has another key.")
+
+    async def _opened(self, key: bytes) -> None:
+        channel = Channel(key, secrets.token_bytes(8))
+        talk = self._owner.session(self._address, self._speed)
+        talk.restart()  # a handshake begins the talk anew
+        await self._converse(flows.open_channel(channel))
+        talk.channel = channel
+
+    def _keys(self) -> list[bytes]:
+        given = [key for login in self.target.credentials if (key := key_of(login)) is not None]
+        keys = [*self._set_keys, *given]
+        if not keys and self._channel.default_key:
+            keys.append(DEFAULT_KEY)
+        return keys
+
+    async def sign_in_as(self, credentials: Credentials) -> bool:
+        """Whether the secure channel opens with that key."""
+        key = key_of(credentials)
+        if key is None:
+            return False
+        try:
+            await self._opened(key)
+        except WrongCredentials:
+            return False
+        finally:
+            self._owner.session(self._address, self._speed).restart()
+        return True
+
     def _table(self) -> Table:
         if self._channel.table is None:
             raise CannotDo(f"{self.profile.model} has no settings of this kind.")
         return self._channel.table
 
     async def identify(self) -> Identity:
-        ident = await self._converse(flows.identify())
+        try:
+            await self._secured()
+            ident = await self._converse(flows.identify())
+        except Unproven:  # it left its secure channel since it was last asked: that is begun anew, once
+            await self._secured()
+            ident = await self._converse(flows.identify())
         # Another vendor's or model's unit is not of this profile, whatever number it bears.
         ours = (ident.vendor, ident.model) == (self._channel.vendor, self._channel.model_number)
         if ours:  # a profile by the standard alone names nobody, so that each goes by its own numbers
@@ -114,7 +191,16 @@ class OsdpDriver(BoundDriver):
         entries: dict[int, int] = {}
         for bound, value in values:
             binding: OsdpBinding = bound.binding
-            if not bound.item.decided and binding.output is not None:
+            if binding.key:
+                await self._new_key(str(value))
+            elif binding.lamp is not None:
+                await self._talk(flows.tell(messages.lamp(binding.reader, binding.lamp, str(value))))
+            elif binding.sounder:
+                on = value not in ("off", False)
+                await self._talk(flows.tell(messages.sounder(binding.reader, 5 if on else 0, 5 if on else 0, 1)))
+            elif binding.text:
+                await self._talk(flows.tell(messages.text(binding.reader, str(value))))
+            elif not bound.item.decided and binding.output is not None:
                 await self._talk(flows.set_output(binding.output, value == bound.item.states[1]))
             elif binding.entry is not None:
                 entries[binding.entry] = int(value)
@@ -123,6 +209,20 @@ class OsdpDriver(BoundDriver):
         if entries:
             table = self._table()
             await self._talk(flows.write_table(table.vendor, table.write, entries))
+
+    async def _new_key(self, text: str) -> None:
+        """Only on the secure channel: in the clear it would be told to everybody on the bus."""
+        key = key_of(Credentials("", text))
+        if key is None:
+            raise OutOfRange("A key of the secure channel is 32 hexadecimal digits.", "Give such a one.")
+        if self._owner.session(self._address, self._speed).channel is None:
+            raise CannotDo(
+                f"{self.target.name} is talked to in the clear: its key is not said there.",
+                "Enter the key that it has now under Address, Access; then write the new one.",
+            )
+        await self._talk(flows.set_key(key))
+        self._set_keys.insert(0, key)
+        self._owner.session(self._address, self._speed).restart()
 
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:

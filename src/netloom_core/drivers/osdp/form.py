@@ -11,6 +11,7 @@ from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.binding import Binding, Call
 from netloom_core.profiles.channel import Channel, Described
 from netloom_core.profiles.item import Item
+from netloom_core.protocols.osdp.messages import COLOURS
 from netloom_core.types.base import Part
 from netloom_core.types.boolean import Boolean
 from netloom_core.types.choice import Choice
@@ -20,7 +21,8 @@ from netloom_core.types.integer import MOST, Integer
 class OsdpBinding(Binding):
     """`entry` is an entry of the parameter table, the first of an axis; the others follow it by `step`.
 
-    Points are of the standard: `output` and `input` by number from 0, `local` for tamper and power.
+    Points are of the standard: `output` and `input` by number from 0, `local` for tamper and power, `lamp`, `sounder`
+    and `text` of a `reader`, which nothing tells back. `key` is the base key of its secure channel.
     """
 
     entry: int | None = Field(default=None, ge=0, le=255)
@@ -28,13 +30,22 @@ class OsdpBinding(Binding):
     output: int | None = Field(default=None, ge=0, le=63)
     input: int | None = Field(default=None, ge=0, le=63)
     local: Literal["", "tamper", "power"] = ""
+    reader: int = Field(default=0, ge=0, le=127)
+    lamp: int | None = Field(default=None, ge=0, le=127)
+    sounder: bool = False
+    text: bool = False
+    key: bool = False
+
+    @property
+    def drives(self) -> bool:
+        return self.output is not None or self.lamp is not None or self.sounder or self.text
 
     def at(self, numbers: Mapping[str, int], along: Mapping[str, int]) -> Self:
         places = sum(along.values())
         changed: dict[str, int] = {}
         if self.entry is not None:
             changed["entry"] = self.entry + places * self.step
-        for name in ("output", "input"):
+        for name in ("output", "input", "lamp"):
             if getattr(self, name) is not None:
                 changed[name] = getattr(self, name) + places
         return self.model_copy(update=changed)
@@ -67,6 +78,8 @@ class OsdpChannel(Channel, protocol="osdp"):
     model_number: int | None = Field(default=None, ge=0, le=255)
     speeds: list[int] = [9600, 19200, 38400, 57600, 115200, 230400]
     table: Table | None = None
+    secure: Literal["no", "may", "must"] = "may"
+    default_key: bool = False  # whether SCBK-D may be tried where no key was given
 
     def abilities(self, name: str, profile: Described) -> Abilities:
         can = {Ability.IDENTIFY, Ability.READ, Ability.READDRESS}
@@ -76,6 +89,8 @@ class OsdpChannel(Channel, protocol="osdp"):
             can.add(Ability.STORE)
         if profile.calls("restart", name):
             can.add(Ability.RESTART)
+        if any(b.key for item in profile.items if isinstance(b := item.bind.get(name), OsdpBinding)):
+            can |= {Ability.WRITE, Ability.SIGN_IN}
         if any(item.live for item in profile.items):
             can.add(Ability.STATES)
         if any(item.drive for item in profile.items):
@@ -95,10 +110,16 @@ class OsdpChannel(Channel, protocol="osdp"):
                 if only:
                     yield f"{item.path}: it is not bound to {name}, and there is no other way to it"
                 continue
+            if item.secret and binding.key:
+                if self.secure == "no":
+                    yield f"{item.path}: channels.{name} has no secure channel, so there is no key to it"
+                continue
             if item.decided:
                 yield from self._entry(name, item, binding, entries)
-            if item.drive and binding.output is None:
-                yield f"{item.path}: over OSDP only relays can be driven: bind.{name}.output"
+            if item.drive and not binding.drives:
+                yield f"{item.path}: over OSDP outputs, lamps, sounders and texts are driven: bind.{name}.output"
+            if binding.lamp is not None and not set(item.states) <= set(COLOURS):
+                yield f"{item.path}: a lamp is one of {', '.join(COLOURS)}"
             if item.live and len(item.states) != 2:
                 yield f"{item.path}: OSDP tells two states, {len(item.states)} are named"
             if item.live and binding.output is None and binding.input is None and not binding.local:

@@ -59,11 +59,14 @@ class SnmpDriver(BoundDriver):
         if self._agents is None:
             self._link = self._link or UdpLink(self.target.line.source)
             access = self.target.snmp
-            own = [self._by(login) for login in self.target.credentials]
+            # A login with a user is one of v3 where the line knows such a user; else it is for something else.
+            known = {user.name for user in access.users}
+            own = [self._by(login) for login in self.target.credentials if not login.user or login.user in known]
             users = [self._user(user) for user in access.users]
             words = [login.password for login in self.target.credentials if not login.user]
-            others = [self._community(word) for word in access.communities if word not in words]
-            self._agents = [*own, *users, *others]
+            factory = [self._channel.community] if self._channel.community and not words else []
+            others = [word for word in access.communities if word not in words]
+            self._agents = [*own, *users, *(self._community(word) for word in [*factory, *others])]
         return self._agents
 
     def _community(self, word: str) -> ByCommunity:

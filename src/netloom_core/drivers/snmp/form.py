@@ -39,7 +39,8 @@ class SnmpCall(Call):
 
 
 class SnmpChannel(Channel, protocol="snmp"):
-    """`identity` are facts by the objects that tell them. `most` object values go into one answer."""
+    """`identity` are facts by the objects that tell them. `most` object values go into one answer;
+    `community` is the one by which its factory lets others write."""
 
     binding: ClassVar[type[Binding]] = SnmpBinding
     call: ClassVar[type[Call]] = SnmpCall
@@ -48,6 +49,7 @@ class SnmpChannel(Channel, protocol="snmp"):
     port: int = Field(default=161, ge=1, le=65535)
     identity: dict[str, str] = {}
     constant: dict[str, str] = {}
+    community: str = Field(default="", max_length=60)
     most: int = Field(default=48, ge=1, le=200)
     answer_seconds: float = Field(default=2.0, gt=0, le=20)
 

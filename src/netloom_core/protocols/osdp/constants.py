@@ -9,6 +9,8 @@ CTRL_SEQUENCE = 0x03  # message control byte (5.9, CTRL)
 CTRL_CRC = 0x04
 CTRL_SECURITY = 0x08
 
+SEALED = 0x15  # security blocks from this type on have a MAC (annex D)
+MAC_BYTES = 4
 HEADER_BYTES = 5  # SOM, ADDR, LEN LSB, LEN MSB, CTRL
 MIN_FRAME = HEADER_BYTES + 1 + 1  # code and checksum
 MAX_FRAME = 1440  # largest that a control panel must take; longer length fields are line noise
@@ -56,7 +58,13 @@ class Cmd:
     ISTAT = 0x65
     OSTAT = 0x66
     OUT = 0x68
+    LED = 0x69
+    BUZ = 0x6A
+    TEXT = 0x6B
     COMSET = 0x6E
+    KEYSET = 0x75
+    CHLNG = 0x76
+    SCRYPT = 0x77
     MFG = 0x80
 
 
@@ -71,6 +79,8 @@ class Rep:
     ISTATR = 0x49
     OSTATR = 0x4A
     COM = 0x54
+    CCRYPT = 0x76
+    RMAC_I = 0x78
     BUSY = 0x79
     MFGREP = 0x90
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Generator
 
 from netloom_core.errors import ProtocolError, Refused
-from netloom_core.protocols.osdp import messages
+from netloom_core.protocols.osdp import messages, secure
 from netloom_core.protocols.osdp.constants import Cmd, Out, Rep
 from netloom_core.protocols.osdp.messages import Command, PdId, Reply, TableReply
 
@@ -71,6 +71,24 @@ def set_output(number: int, on: bool) -> Generator[Command, Reply, None]:
     reply = yield messages.output(number, Out.ON if on else Out.OFF)
     if reply.code not in (Rep.ACK, Rep.OSTATR):
         expect(reply, Rep.OSTATR)
+
+
+def open_channel(channel: secure.Channel) -> Generator[Command, Reply, None]:
+    """The handshake (annex D). Raises WrongCredentials where the keys are not the same."""
+    mark = channel.mark
+    first = yield Command(Cmd.CHLNG, channel.challenge(), block=bytes((secure.SCS_11, mark)))
+    answer = channel.answered(expect(first, Rep.CCRYPT))
+    second = yield Command(Cmd.SCRYPT, answer, block=bytes((secure.SCS_13, mark)))
+    channel.confirmed(expect(second, Rep.RMAC_I), second.block[1] if len(second.block) > 1 else 0)
+
+
+def set_key(key: bytes) -> Generator[Command, Reply, None]:
+    expect((yield messages.keyset(key)), Rep.ACK)
+
+
+def tell(command: Command) -> Generator[Command, Reply, None]:
+    """A command that is answered with nothing but yes."""
+    expect((yield command), Rep.ACK)
 
 
 def _good(reply: TableReply, op: int) -> None:

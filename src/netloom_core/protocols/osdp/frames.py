@@ -3,12 +3,13 @@
     SOM ADDR LEN_LSB LEN_MSB CTRL CODE DATA... CHECK
 
 LEN counts every byte from SOM to the end of the check, which is a CRC-16 (two
-bytes, low first) or a one-byte checksum as CTRL says. Frames with a security block
-are recognised by length and refused: Netloom speaks no secure channel yet.
+bytes, low first) or a one-byte checksum as CTRL says. With a security block (annex D) its length, type and data
+stand between CTRL and CODE, and from type 15 on four bytes of a MAC before the check.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from netloom_core.errors import ProtocolError
@@ -20,9 +21,11 @@ from netloom_core.protocols.osdp.constants import (
     CTRL_SECURITY,
     CTRL_SEQUENCE,
     HEADER_BYTES,
+    MAC_BYTES,
     MAX_FRAME,
     MIN_FRAME,
     REPLY_FLAG,
+    SEALED,
     SOM,
 )
 
@@ -54,7 +57,10 @@ def checksum(data: bytes) -> int:
 
 @dataclass(frozen=True)
 class Frame:
-    """One message. `address` is without the reply flag, `sequence` 0 to 3."""
+    """One message. `address` is without the reply flag, `sequence` 0 to 3.
+
+    `block` is the security block from its type on; `mac` the MAC's first bytes, and `signed` the bytes that it covers.
+    """
 
     address: int
     code: int
@@ -62,12 +68,17 @@ class Frame:
     sequence: int = 0
     reply: bool = False
     crc: bool = True
+    block: bytes = b""
+    mac: bytes = b""
+    signed: bytes = b""
 
 
-def encode(frame: Frame) -> bytes:
+def encode(frame: Frame, seal: Callable[[bytes], bytes] | None = None) -> bytes:
+    """`seal` gives the MAC for what stands before it, on an open secure channel."""
     if not 0 <= frame.address <= CONFIG_ADDRESS:
         raise ValueError(f"address {frame.address} is not 0 to 127")
-    length = HEADER_BYTES + 1 + len(frame.data) + (2 if frame.crc else 1)
+    block = bytes((len(frame.block) + 1,)) + frame.block if frame.block else b""
+    length = HEADER_BYTES + len(block) + 1 + len(frame.data) + (MAC_BYTES if seal else 0) + (2 if frame.crc else 1)
     if length > MAX_FRAME:
         raise ValueError(f"a frame of {length} bytes is longer than {MAX_FRAME}")
     head = bytes(
@@ -76,11 +87,12 @@ def encode(frame: Frame) -> bytes:
             frame.address | (REPLY_FLAG if frame.reply else 0),
             length & 0xFF,
             length >> 8,
-            (frame.sequence & CTRL_SEQUENCE) | (CTRL_CRC if frame.crc else 0),
-            frame.code,
+            (frame.sequence & CTRL_SEQUENCE) | (CTRL_CRC if frame.crc else 0) | (CTRL_SECURITY if block else 0),
         )
     )
-    body = head + frame.data
+    body = head + block + bytes((frame.code,)) + frame.data
+    if seal is not None:
+        body += seal(body)
     return body + (crc16(body).to_bytes(2, "little") if frame.crc else bytes((checksum(body),)))
 
 
@@ -142,13 +154,24 @@ def decode(raw: bytes) -> Frame:
     good = crc16(body) == int.from_bytes(raw[-2:], "little") if crc else checksum(body) == raw[-1]
     if not good:
         raise ProtocolError("The frame's check does not match its bytes.")
+    block, mac, signed, at = b"", b"", b"", HEADER_BYTES
     if control & CTRL_SECURITY:
-        raise ProtocolError("The frame has a security block.", "Switch the secure channel off for commissioning.")
+        size = raw[HEADER_BYTES]
+        at += size
+        sealed = size >= 2 and raw[HEADER_BYTES + 1] >= SEALED
+        if size < 2 or len(body) < at + 1 + (MAC_BYTES if sealed else 0):
+            raise ProtocolError("The security block is longer than its frame.")
+        block = body[HEADER_BYTES + 1 : at]
+        if sealed:
+            signed, mac, body = body[:-MAC_BYTES], body[-MAC_BYTES:], body[:-MAC_BYTES]
     return Frame(
         address=raw[1] & ~REPLY_FLAG & 0xFF,
-        code=raw[5],
-        data=body[6:],
+        code=body[at],
+        data=body[at + 1 :],
         sequence=control & CTRL_SEQUENCE,
         reply=bool(raw[1] & REPLY_FLAG),
         crc=crc,
+        block=block,
+        mac=mac,
+        signed=signed,
     )

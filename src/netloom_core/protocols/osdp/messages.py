@@ -11,17 +11,20 @@ from netloom_core.protocols.osdp.constants import Cmd
 
 @dataclass(frozen=True)
 class Command:
-    """A command code with its data. `idempotent` ones may be sent anew after silence."""
+    """A command code with its data. `idempotent` ones may be sent anew after silence; `block` is the security block
+    of the handshake's commands."""
 
     code: int
     data: bytes = b""
     idempotent: bool = True
+    block: bytes = b""
 
 
 @dataclass(frozen=True)
 class Reply:
     code: int
     data: bytes = b""
+    block: bytes = b""
 
 
 @dataclass(frozen=True)
@@ -89,6 +92,31 @@ def output(number: int, control: int, timer: int = 0) -> Command:
 def comset(address: int, speed: int) -> Command:
     """New address and speed in baud. Answered at the old ones, then in force (6, COMSET)."""
     return Command(Cmd.COMSET, struct.pack("<BI", address, speed), idempotent=False)
+
+
+COLOURS = {"off": 0, "red": 1, "green": 2, "amber": 3, "blue": 4, "magenta": 5, "cyan": 6, "white": 7}
+
+
+def lamp(reader: int, number: int, colour: str, blink: int = 0) -> Command:
+    """LED: that colour until told otherwise; `blink` is on and off for so many 100 ms (6, LED)."""
+    ours = bytes((1, blink or 1, blink, COLOURS[colour], 0))
+    return Command(Cmd.LED, bytes((reader, number)) + bytes(7) + ours)
+
+
+def sounder(reader: int, on: int, off: int, times: int) -> Command:
+    """BUZ: the unit's own tone, on and off for so many 100 ms; 0 times is until told otherwise (6, BUZ)."""
+    return Command(Cmd.BUZ, bytes((reader, 2 if on else 1, on, off, times)))
+
+
+def text(reader: int, words: str, seconds: int = 0) -> Command:
+    """TEXT: words on a display, permanent or for so many seconds (6, TEXT)."""
+    said = words.encode("ascii", "replace")[:32]
+    return Command(Cmd.TEXT, bytes((reader, 3 if seconds else 1, seconds, 1, 1, len(said))) + said)
+
+
+def keyset(key: bytes) -> Command:
+    """A new base key; only on an open secure channel (6, KEYSET)."""
+    return Command(Cmd.KEYSET, bytes((1, len(key))) + key, idempotent=False)
 
 
 @dataclass(frozen=True)

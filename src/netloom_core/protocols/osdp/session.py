@@ -7,10 +7,10 @@ or `silent` is told, and its Verdict says what to do. Legal moves are in TRANSIT
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 
-from netloom_core.errors import Busy, NetloomError, NobodyThere, ProtocolError, Refused, WantsEncryption
+from netloom_core.errors import Busy, NetloomError, NobodyThere, ProtocolError, Refused, Unproven, WantsEncryption
 from netloom_core.protocols.osdp import frames
 from netloom_core.protocols.osdp.constants import (
     BUSY_RETRIES,
@@ -22,6 +22,7 @@ from netloom_core.protocols.osdp.constants import (
     Rep,
 )
 from netloom_core.protocols.osdp.messages import Command, Reply
+from netloom_core.protocols.osdp.secure import Channel
 
 _NUMBERS = itertools.count(1)
 
@@ -86,6 +87,7 @@ class Session:
         self.number = next(_NUMBERS)  # no two talks have the same one
         self.restarts = 0  # how often the numbers began anew: another unit may have taken its place
         self._restarted = False
+        self.channel: Channel | None = None  # once it is open, everything goes by it
 
     def move(self, event: Event) -> None:
         try:
@@ -104,7 +106,15 @@ class Session:
         command = self._command
         if command is None:
             raise RuntimeError("nothing is being sent")
-        return frames.encode(frames.Frame(self.address, command.code, command.data, self._sequence, crc=self.crc))
+        channel = self.channel
+        if channel is None or command.block:
+            frame = frames.Frame(
+                self.address, command.code, command.data, self._sequence, crc=self.crc, block=command.block
+            )
+            return frames.encode(frame)
+        block, data = bytes((channel.block(command.data),)), channel.hidden(command.data)
+        frame = frames.Frame(self.address, command.code, data, self._sequence, crc=self.crc, block=block)
+        return frames.encode(frame, channel.sealed)
 
     def received(self, frame: frames.Frame) -> Verdict:
         if not frame.reply or frame.address != self.address or self.state is not State.WAITING:
@@ -123,11 +133,24 @@ class Session:
             return self._refused(frame)  # its number is what it expects or what it got: either is taken (7, NAK)
         if frame.sequence != self._sequence:
             return Ignore()
+        if self.channel is not None and frame.mac:
+            try:
+                plain = self.channel.opened(frame.block[0], frame.signed, frame.data, frame.mac)
+            except ProtocolError as error:
+                self.restart()
+                raise self._given_up(error) from None
+            frame = replace(frame, data=plain)
+        elif self.channel is not None and frame.code not in (Rep.CCRYPT, Rep.RMAC_I):
+            # It has left the secure channel, or another one speaks for it: nothing of that is believed.
+            self.restart()
+            raise self._given_up(Unproven(f"{self._name} has left its secure channel.", "It is asked again who it is."))
+        elif frame.mac:
+            return Ignore()
         if frame.code == Rep.NAK:
             return self._refused(frame)
         self.move(Event.REPLY)
         self._sequence = self._sequence % 3 + 1
-        return Reply(frame.code, frame.data)
+        return Reply(frame.code, frame.data, frame.block)
 
     def _refused(self, frame: frames.Frame) -> Verdict:
         reason = frame.data[0] if frame.data else 0
@@ -136,6 +159,9 @@ class Session:
             return Ignore()
         if reason == NAK_SEQUENCE and not self._restarted:
             self._restarted = True
+            if self.channel is not None:
+                self.restart()
+                raise self._given_up(Unproven(f"{self._name} has begun anew.", "It is asked again who it is."))
             self.restarts += 1
             self._sequence = 0
             self.move(Event.BAD_SEQUENCE)
@@ -179,6 +205,7 @@ class Session:
         """Number from 0 again, as after a restart of the unit."""
         self._sequence = 0
         self.restarts += 1
+        self.channel = None
 
     def abandon(self) -> None:
         """Whoever was waiting has gone: a talk that is under way is given up, and may be begun anew."""

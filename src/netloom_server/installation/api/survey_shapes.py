@@ -18,9 +18,11 @@ class EditLineSerializer(Form):
 
 class SnmpUserSerializer(Form):
     name = serializers.CharField(max_length=32)
-    auth = serializers.ChoiceField(["", "MD5", "SHA", "SHA-256"], required=False, default="", allow_blank=True)
+    auth = serializers.ChoiceField(
+        ["", "MD5", "SHA", "SHA-224", "SHA-256", "SHA-384", "SHA-512"], required=False, default="", allow_blank=True
+    )
     auth_key = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
-    priv = serializers.ChoiceField(["", "AES"], required=False, default="", allow_blank=True)
+    priv = serializers.ChoiceField(["", "AES", "AES-256", "AES-256-R"], required=False, default="", allow_blank=True)
     priv_key = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
 
     def validate(self, attrs: dict[str, str]) -> dict[str, str]:

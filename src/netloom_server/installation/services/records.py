@@ -7,6 +7,8 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
+import orjson
+
 from netloom_core.backup.verify import Evidence, Proof, verify
 from netloom_core.documents.diff import towards
 from netloom_core.documents.tree import get, remove
@@ -14,13 +16,14 @@ from netloom_core.errors import KeyLost
 from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.secrets import reference
+from netloom_core.model.snmp import USUAL_COMMUNITY, SnmpAccess, SnmpUser
 from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import Known, Place
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.base.sealing import unseal
-from netloom_server.installation.models import CommonKey, Device
+from netloom_server.installation.models import CommonKey, Device, Line
 
 MAX_WORD = 200
 FEW = 20
@@ -65,7 +68,7 @@ def names_of(idents: Iterable[str]) -> dict[str, str]:
 
 def with_access(idents: Iterable[str]) -> dict[str, Device]:
     """Devices by id with their lines, credentials and secrets."""
-    found = Device.objects.select_related("line", "credential").prefetch_related("secrets")
+    found = Device.objects.select_related("line", "line__access", "credential").prefetch_related("secrets")
     return found.in_bulk(list(idents))
 
 
@@ -87,7 +90,7 @@ def target_of(device: Device, library: Library) -> Target:
         own = getattr(device, "credential", None)
         if own is not None:
             credentials.append(Credentials(own.user, unseal(own.secret)))
-        elif profile is not None and profile.factory.user:
+        elif profile is not None and (profile.factory.user or profile.factory.password):
             credentials.append(Credentials(profile.factory.user, profile.factory.password))
         secrets = {reference(one.id): unseal(bytes(one.secret)) for one in device.secrets.all()}
     except KeyLost as error:
@@ -106,7 +109,28 @@ def target_of(device: Device, library: Library) -> Target:
         credentials=tuple(credentials),
         secrets=secrets,
         trouble=trouble,
+        pins=_pins(device, profile),
+        snmp=_snmp(device.line) if profile is not None and profile.speaks("snmp") else SnmpAccess(),
     )
+
+
+def _pins(device: Device, profile: Profile | None) -> dict[str, str]:
+    """The host key that it showed to a console; another one is another device."""
+    if profile is None or not any(way.over == "ssh" for way in profile.of_protocol("dialogue")):
+        return {}
+    kept = getattr(device, "host_key", None)
+    return {"ssh": kept.fingerprint} if kept else {}
+
+
+def _snmp(line: Line) -> SnmpAccess:
+    """How the agents of a line are asked; with the usual community where nothing else can be had."""
+    kept = getattr(line, "access", None)
+    try:
+        data = orjson.loads(unseal(bytes(kept.secret))) if kept else {}
+    except KeyLost:
+        data = {}
+    users = tuple(SnmpUser(**user) for user in data.get("users", []))
+    return SnmpAccess(tuple(data.get("communities") or (USUAL_COMMUNITY,)), users)
 
 
 def keys_for(device: Device) -> tuple[str, ...]:

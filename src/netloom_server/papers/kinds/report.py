@@ -147,7 +147,7 @@ def _section(
     yield _said(device, profile, baseline, sum(differs for _, differs in made))
     yield "</p>\n"
     if made:
-        yield '<table class="settings"><thead><tr><th>Described<th>Path<th>Running<th>Approved</thead>\n<tbody>\n'
+        yield '<table class="settings"><thead><tr><th>Setting<th>Path<th>Running<th>Approved</thead>\n<tbody>\n'
         yield "".join(row for row, _ in made)
         yield "</tbody></table>\n"
     yield "</section>\n"
@@ -170,4 +170,4 @@ def _said(device: Device, profile: Profile, baseline: Backup | None, differences
     return "\n".join(said)
 
 
-KIND = Kind("Describeds report", make, ".html", "text/html; charset=utf-8", "netloom-settings-report", inline=True)
+KIND = Kind("Settings report", make, ".html", "text/html; charset=utf-8", "netloom-settings-report", inline=True)

@@ -153,7 +153,7 @@ function Access({ line }: { line: Line }) {
           </Labelled>
           <Labelled label="Authentication">
             <Choice name="auth" defaultValue="SHA-256">
-              {["", "MD5", "SHA", "SHA-256"].map((one) => (
+              {["", "MD5", "SHA", "SHA-224", "SHA-256", "SHA-384", "SHA-512"].map((one) => (
                 <option key={one} value={one}>
                   {one || "none"}
                 </option>
@@ -167,6 +167,8 @@ function Access({ line }: { line: Line }) {
             <Choice name="priv" defaultValue="AES">
               <option value="">none</option>
               <option>AES</option>
+              <option>AES-256</option>
+              <option value="AES-256-R">AES-256, other key stretching</option>
             </Choice>
           </Labelled>
           <Labelled label="Its key">
