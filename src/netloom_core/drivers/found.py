@@ -21,7 +21,3 @@ class BehindChannel(Channel, protocol="behind"):
 
 class ArtNetChannel(Channel, protocol="artnet"):
     protocol: Literal["artnet"]
-
-
-class OnvifChannel(Channel, protocol="onvif"):
-    protocol: Literal["onvif"]

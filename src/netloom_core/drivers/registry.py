@@ -12,10 +12,13 @@ from netloom_core.bus.owner import Owners
 from netloom_core.drivers.carrier import Carrier, SerialCarrier, StreamCarrier
 from netloom_core.drivers.dialogue.driver import DialogueDriver
 from netloom_core.drivers.dialogue.form import DialogueChannel
+from netloom_core.drivers.framed.driver import FramedDriver
+from netloom_core.drivers.framed.form import FramedChannel
 from netloom_core.drivers.http.driver import HttpDriver
 from netloom_core.drivers.modbus.driver import ModbusDriver
 from netloom_core.drivers.modbus.form import ModbusChannel
 from netloom_core.drivers.modbus.transport import OnBus, OnTcp
+from netloom_core.drivers.onvif.driver import OnvifDriver
 from netloom_core.drivers.osdp.driver import OsdpDriver
 from netloom_core.drivers.pjlink.driver import PjlinkDriver
 from netloom_core.drivers.snmp.driver import SnmpDriver
@@ -87,7 +90,27 @@ def _pjlink(target: Target, profile: Profile, name: str, owners: Owners) -> Pjli
     return PjlinkDriver(target, profile, name, lambda: StreamCarrier(lambda: open_tcp(line.source, host, port)))
 
 
+def _onvif(target: Target, profile: Profile, name: str, owners: Owners) -> OnvifDriver:
+    link = HttpLink(target.line.source, target.address, profile.channels[name].port)
+    return OnvifDriver(target, profile, name, link)
+
+
+def _framed(target: Target, profile: Profile, name: str, owners: Owners) -> FramedDriver:
+    way = profile.channels[name]
+    assert isinstance(way, FramedChannel)
+    line, host = target.line, target.address
+
+    def carrier() -> Carrier:
+        if way.over == "serial":
+            return SerialCarrier(owners.serial(line), target.speed or line.speed, way.parity)
+        return StreamCarrier(lambda: open_tcp(line.source, host, way.port))
+
+    return FramedDriver(target, profile, name, carrier)
+
+
 OPENERS: dict[str, Opener] = {
+    "framed": _framed,
+    "onvif": _onvif,
     "http": _http,
     "osdp": _osdp,
     "dialogue": _dialogue,

@@ -1,20 +1,26 @@
-"""ONVIF device management: the two questions that a sweep asks, the time and who it is.
+"""ONVIF device management: any operation as a tree, and the two questions that a sweep asks, the time and who it is.
 
 Source: ONVIF Core Specification, clauses 5.9.4 (user name token), 8.3.1 (GetDeviceInformation)
 and 8.3.4 (GetSystemDateAndTime, which needs no user). A digest is only good for a few seconds by
-the device's own clock (WSS UsernameToken Profile 1.0), so its time is asked first. Only reads.
+the device's own clock (WSS UsernameToken Profile 1.0), so its time is asked first.
 """
 
 from __future__ import annotations
 
 import base64
 import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from typing import Any
+from xml.etree.ElementTree import Element
 from xml.sax.saxutils import escape
 
-from netloom_core.errors import ProtocolError, WrongCredentials
+from netloom_core.errors import ProtocolError, Refused, WrongCredentials
 from netloom_core.protocols.xml import find_all, parse, text_of
 
+COMMON = "http://www.onvif.org/ver10/schema"
+DEVICE_IO = "http://www.onvif.org/ver10/deviceIO/wsdl"
 DEVICE = "http://www.onvif.org/ver10/device/wsdl"
 SECURITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd"
 UTILITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-utility-1.0.xsd"
@@ -26,6 +32,16 @@ FIELDS = {
     "SerialNumber": "serial",
     "HardwareId": "hardware",
 }
+
+
+@dataclass(frozen=True)
+class Token:
+    """A user for one request. `created` is UTC in ISO 8601, by the device's own clock."""
+
+    user: str
+    password: str = field(repr=False)
+    nonce: bytes
+    created: str
 
 
 def password_digest(nonce: bytes, created: str, password: str) -> str:
@@ -50,6 +66,51 @@ def get_device_information(user: str = "", password: str = "", nonce: bytes = b"
         '<?xml version="1.0" encoding="UTF-8"?><s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope">'
         f'{header}<s:Body><GetDeviceInformation xmlns="{DEVICE}"/></s:Body></s:Envelope>'
     ).encode()
+
+
+def request(operation: str, body: Mapping[str, Any], namespace: str = DEVICE, token: Token | None = None) -> bytes:
+    """An operation with its parameters: those of its own in the service's namespace, what is in them in the common one.
+
+    Names that begin with `@` are attributes. Raises ProtocolError for what XML cannot carry.
+    """
+    header = _token(token.user, token.password, token.nonce, token.created) if token else ""
+    inner = "".join(_element(name, value, "", "tt:") for name, value in body.items())
+    return (
+        '<?xml version="1.0" encoding="UTF-8"?><s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope">'
+        f'{header}<s:Body><{operation} xmlns="{namespace}" xmlns:tt="{COMMON}">{inner}</{operation}></s:Body>'
+        "</s:Envelope>"
+    ).encode()
+
+
+def _element(name: str, value: Any, prefix: str, below: str) -> str:
+    if isinstance(value, list):
+        return "".join(_element(name, one, prefix, below) for one in value)
+    if isinstance(value, Mapping):
+        attributes = "".join(f' {n[1:]}="{_text(v)}"' for n, v in value.items() if n.startswith("@"))
+        inner = "".join(_element(n, v, below, below) for n, v in value.items() if not n.startswith("@"))
+        return f"<{prefix}{name}{attributes}>{inner}</{prefix}{name}>"
+    return f"<{prefix}{name}>{_text(value)}</{prefix}{name}>"
+
+
+def _text(value: Any) -> str:
+    text = str(value).lower() if isinstance(value, bool) else str(value)
+    if not text.isprintable():
+        raise ProtocolError("XML cannot carry control characters.", outcome="not_sent")
+    return escape(text, {'"': "&quot;"})
+
+
+def response(data: bytes, operation: str) -> Element:
+    """The answer's element. Raises WrongCredentials, Refused for another fault, ProtocolError where it is none."""
+    root = parse(data)
+    if find_all(root, "Fault"):
+        if b"NotAuthorized" in data or b"FailedAuthentication" in data:
+            raise WrongCredentials("The device wants a user name and a password for that.")
+        said = text_of(root, "Text") or text_of(root, "Reason") or text_of(root, "Value")
+        raise Refused(f"It refuses {operation}: {said}", "It was read back to see what it has now.")
+    found = find_all(root, f"{operation}Response")
+    if not found:
+        raise ProtocolError(f"not an answer to {operation}")
+    return found[0]
 
 
 def get_system_date_and_time() -> bytes:

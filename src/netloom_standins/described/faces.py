@@ -11,6 +11,8 @@ from typing import Any
 import asyncssh
 
 from netloom_core.protocols import telnet
+from netloom_standins.described.binary import BinaryForm, BinaryTalk
+from netloom_standins.described.camera import Camera
 from netloom_standins.described.display import Display
 from netloom_standins.described.objects import Agent
 from netloom_standins.described.registers import RegisterForm, Registers
@@ -44,6 +46,18 @@ class TalkOnTcp(TcpService):
 
     def plain(self, data: bytes, writer: asyncio.StreamWriter) -> bytes:
         return data
+
+
+class BinaryOnTcp(TcpService):
+    def __init__(self, unit: Any, options: dict[str, Any]) -> None:
+        super().__init__(unit, options)
+        self.form = BinaryForm.model_validate(options)
+
+    async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        talk = BinaryTalk(self.unit, self.form, writer.write)  # type: ignore[arg-type]
+        while data := await reader.read(READ):
+            talk.feed(data)
+            await writer.drain()
 
 
 class TalkOnTelnet(TalkOnTcp):
@@ -121,12 +135,14 @@ class RegistersOnTcp(TcpService):
 
 DescribedUnit.faces.update(
     {
+        "binary-tcp": BinaryOnTcp,
         "tcp": TalkOnTcp,
         "telnet": TalkOnTelnet,
         "ssh": TalkOnSsh,
         "modbus-tcp": RegistersOnTcp,
         "snmp": Agent,
         "pjlink": Display,
+        "onvif": Camera,
         "web": Web,
     }
 )

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from netloom_core.bus.timing import line_time
+from netloom_standins.described.binary import BinaryForm, BinaryTalk
 from netloom_standins.described.registers import RegisterForm, Registers, crc, request_length
 from netloom_standins.described.talk import Talk, TalkForm
 from netloom_standins.described.unit import DescribedUnit
@@ -29,7 +30,13 @@ class TalkLine(PtyPort):
         self.unit = unit
         self._out = b""
         self._sending: asyncio.Task[None] | None = None
-        self.talk = Talk(unit, TalkForm.model_validate(form_of(unit, "serial")), self._say, lambda: None)
+        self.talk: Talk | BinaryTalk = self._talk(unit)
+
+    def _talk(self, unit: DescribedUnit) -> Talk | BinaryTalk:
+        binary = [face for face in unit.description.faces if face.get("face") == "binary-serial"]
+        if binary:
+            return BinaryTalk(unit, BinaryForm.model_validate(binary[0]), self._say)
+        return Talk(unit, TalkForm.model_validate(form_of(unit, "serial")), self._say, lambda: None)
 
     def _say(self, data: bytes) -> None:
         """One after the other, with line time."""

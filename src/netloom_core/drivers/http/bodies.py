@@ -25,7 +25,7 @@ def decoded(content: bytes, form: str, address: str) -> Any:
     """The reply as a tree. Raises ProtocolError."""
     if form == "xml":
         try:
-            return _tree(xml.parse(content), 0)
+            return tree(xml.parse(content), 0)
         except ProtocolError as error:
             raise ProtocolError(f"{address} sent a reply that is not XML.", "Is it the right device?") from error
     if form == "form":
@@ -51,14 +51,15 @@ def _fields(content: bytes, address: str) -> dict[str, str]:
     return {name.strip(): value.strip() for name, equals, value in pairs if equals}
 
 
-def _tree(element: Element, deep: int) -> Any:
+def tree(element: Element, deep: int = 0) -> Any:
+    """An element as a plain tree. Raises ProtocolError where it is nested too deep."""
     if deep > MAX_DEPTH:
         raise ProtocolError(f"XML nested deeper than {MAX_DEPTH}")
     if not len(element) and not element.attrib:
         return (element.text or "").strip()
     made: dict[str, Any] = {f"@{name.rpartition('}')[2]}": value for name, value in element.attrib.items()}
     for child in element:
-        name, value = xml.local(child), _tree(child, deep + 1)
+        name, value = xml.local(child), tree(child, deep + 1)
         if name in made and not isinstance(made[name], list):
             made[name] = [made[name]]
         if name in made:

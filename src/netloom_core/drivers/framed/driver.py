@@ -1,0 +1,253 @@
+"""Binary messages in frames, as the profile lays them out: one question, one answer that fits it."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable, Hashable, Mapping, Sequence
+from typing import Any, TypeVar
+
+from netloom_core.bus.turns import Priority
+from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
+from netloom_core.drivers.carrier import Carrier, Port
+from netloom_core.drivers.framed.form import FramedBinding, FramedChannel, Pieces
+from netloom_core.drivers.framed.frames import Receiver
+from netloom_core.drivers.framed.layout import packed, parsed, unpacked
+from netloom_core.drivers.wire import Unreadable, as_number, canonical, from_number, from_text, is_number
+from netloom_core.errors import (
+    Busy,
+    KeyLost,
+    NetloomError,
+    NoAnswer,
+    ProtocolError,
+    Refused,
+    Unproven,
+    WrongCredentials,
+)
+from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.profiles.item import Item
+from netloom_core.profiles.profile import Bound, Profile
+from netloom_core.types.boolean import Boolean
+from netloom_core.types.choice import Choice
+from netloom_core.types.curve import Curve
+
+Result = TypeVar("Result")
+
+
+class Missing(Exception):
+    """The device says that it has no such thing."""
+
+
+class Talk:
+    """Questions in one turn of the line, or on the connection."""
+
+    def __init__(self, channel: FramedChannel, port: Port, name: str) -> None:
+        self._channel, self._port, self._name = channel, port, name
+        self._receiver = Receiver(channel.framing)
+        self.answered = False
+
+    async def ask(self, send: str, answer: str, values: Mapping[str, Any]) -> dict[str, Any]:
+        """The fields of the answer. Raises Missing, and what the device says by a refusal."""
+        await self._port.write(self._channel.framing.encoded(packed(parsed(send), values)))
+        if not answer and not self._channel.refusals:
+            return {}
+        loop = asyncio.get_running_loop()
+        deadline = loop.time() + (self._channel.answer_seconds if answer else 0.15)
+        while True:
+            left = deadline - loop.time()
+            data = await self._port.read(max(left, 0)) if left > 0 else b""
+            self.answered = self.answered or bool(data)
+            for body in self._receiver.feed(data):
+                if (found := unpacked(parsed(answer), body) if answer else None) is not None:
+                    return found
+                self._judge(body)
+            if left <= 0:
+                break
+        if not answer:
+            return {}
+        raise NoAnswer(f"{self._name} does not answer.", "Look at its power and cable, and at the speed of the line.")
+
+    def _judge(self, body: bytes) -> None:
+        for refusal in self._channel.refusals:
+            found = unpacked(parsed(refusal.answer), body)
+            if found is None:
+                continue
+            code = found.get("code", 0)
+            said = refusal.says.get(code, f"error {code}")
+            match refusal.means:
+                case "unknown":
+                    raise Missing(said)
+                case "busy":
+                    raise Busy(f"{self._name} is busy: {said}.", "Try again in a moment.")
+                case "sign-in":
+                    raise WrongCredentials(f"{self._name} wants another code: {said}.")
+            raise Refused(f"{self._name} refused that: {said}.", "It was read back to see what it has now.")
+
+
+class FramedDriver(BoundDriver):
+    def __init__(self, target: Target, profile: Profile, name: str, carrier: Callable[[], Carrier]) -> None:
+        super().__init__(target, profile, name)
+        channel = profile.channels[name]
+        assert isinstance(channel, FramedChannel)
+        self._channel = channel
+        self._new_carrier = carrier
+        self._carrier = carrier()
+        self._who = target.name
+        self._priority = Priority.RUN
+        self._entered: Hashable | None = None  # the talk on which it let us in
+
+    @property
+    def connection(self) -> Hashable | None:
+        return self._carrier.mark
+
+    def speak_for(self, who: str, priority: int) -> None:
+        self._who, self._priority = who, Priority(priority)
+
+    async def close(self) -> None:
+        self._carrier.drop()
+
+    async def _talk(self, work: Callable[[Talk], Awaitable[Result]], *, proves: bool = False) -> Result:
+        if not proves and (self._trusted is None or self._trusted != self.connection):
+            raise Unproven(f"The talk with {self.target.address} has begun anew.", "It is asked again who it is.")
+        try:
+            async with self._carrier.turn(self._who, self._priority) as port:
+                talk = Talk(self._channel, port, self.target.name or self.target.address)
+                try:
+                    if not proves and self._channel.sign_in is not None and self._entered != self.connection:
+                        await self._enter(talk)
+                    return await work(talk)
+                finally:
+                    if talk.answered:
+                        self._carrier.heard()
+        except BaseException as error:
+            if not isinstance(error, NetloomError | Missing) or isinstance(error, NoAnswer | ProtocolError):
+                self._carrier.drop()
+            raise
+
+    async def _enter(self, talk: Talk) -> None:
+        if self.target.trouble:
+            raise KeyLost(f"{self.target.name}: {self.target.trouble}", "Enter its credentials again.")
+        for login in self.target.credentials or (Credentials(),):
+            if await self._lets_in(talk, login):
+                self._entered = self.connection
+                return
+        raise WrongCredentials(
+            f"{self.target.name} does not take that code.",
+            "Enter the right one on the bench under Address, Access; nothing was changed on the device.",
+        )
+
+    async def _lets_in(self, talk: Talk, login: Credentials) -> bool:
+        how = self._channel.sign_in
+        if how is None:
+            return True
+        try:
+            await talk.ask(how.send, how.answer, {"user": login.user, "password": login.password})
+        except (WrongCredentials, Refused):
+            return False
+        return True
+
+    async def identify(self) -> Identity:
+        async def work(talk: Talk) -> Identity:
+            facts = dict(self._channel.constant)
+            for query in self._channel.identify:
+                for name, value in (await talk.ask(query.send, query.answer, {})).items():
+                    facts[name] = value.hex() if isinstance(value, bytes) else str(value)
+            return identity_from(facts)
+
+        return await self._talk(work, proves=True)
+
+    async def sign_in_as(self, credentials: Credentials) -> bool:
+        self._entered = None
+        return await self._talk(lambda talk: self._lets_in(talk, credentials), proves=True)
+
+    # Reading
+
+    def tells_startup(self, bound: Bound) -> bool:
+        return bool(bound.binding.startup_ask)
+
+    async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
+        async def work(talk: Talk) -> dict[str, Any]:
+            told: dict[str, Any] = {}
+            answers: dict[tuple[str, str], dict[str, Any]] = {}
+            for bound in wanted:
+                binding: FramedBinding = bound.binding
+                ask = binding.startup_ask if which == STARTUP and binding.startup_ask else binding.ask
+                try:
+                    if binding.pieces is not None:
+                        told[bound.item.path] = canonical(bound.item, (await _collected(talk, binding.pieces)).hex())
+                        continue
+                    key = (ask, binding.answer)
+                    if key not in answers:
+                        answers[key] = await talk.ask(ask, binding.answer, {})
+                    told[bound.item.path] = _value(bound.item, binding, answers[key])
+                except Missing:
+                    continue
+                except (Refused, Busy) as error:
+                    told[bound.item.path] = Unreadable(error.message)
+                except Unreadable as error:
+                    told[bound.item.path] = error
+            return told
+
+        return await self._talk(work)
+
+    # Writing
+
+    async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
+        async def work(talk: Talk) -> None:
+            for bound, value in values:
+                binding: FramedBinding = bound.binding
+                try:
+                    if binding.pieces is not None:
+                        await _scattered(talk, binding.pieces, bytes.fromhex(value))
+                    else:
+                        await talk.ask(binding.set, binding.took, _said(bound.item, binding, value))
+                except Missing as error:
+                    raise Refused(f"{self.target.name} has no {bound.item.label}: {error}.") from error
+
+        await self._talk(work)
+
+    async def perform(self, calls: Sequence[Any]) -> None:
+        async def work(talk: Talk) -> None:
+            for call in calls:
+                await talk.ask(call.send, call.answer, {})
+
+        await self._talk(work)
+
+    async def restart(self) -> None:
+        await super().restart()
+        self._carrier.drop()
+
+
+async def _collected(talk: Talk, pieces: Pieces) -> bytes:
+    data = b""
+    while len(data) < pieces.size:
+        count = min(pieces.piece, pieces.size - len(data))
+        found = await talk.ask(pieces.ask, pieces.answer, {"offset": len(data), "count": count})
+        if found.get("offset", len(data)) != len(data) or not found.get("data"):
+            raise ProtocolError("A piece came that was not asked for.")
+        data += found["data"][:count]
+    return data
+
+
+async def _scattered(talk: Talk, pieces: Pieces, data: bytes) -> None:
+    for at in range(0, len(data), pieces.piece):
+        piece = data[at : at + pieces.piece]
+        await talk.ask(pieces.set, pieces.took, {"offset": at, "count": len(piece), "data": piece})
+
+
+def _value(item: Item, binding: FramedBinding, found: Mapping[str, Any]) -> Any:
+    """The canonical value in the fields of an answer. Raises Unreadable."""
+    if isinstance(item.type, Curve):
+        points = found.get("points", [])
+        return canonical(item, [[one["x"] / binding.x_factor, binding.value(one["y"])] for one in points])
+    value = found["value"]
+    if isinstance(value, bytes):
+        return canonical(item, value.hex())
+    return from_text(item, binding, value) if isinstance(value, str) else from_number(item, binding, value)
+
+
+def _said(item: Item, binding: FramedBinding, value: Any) -> dict[str, Any]:
+    if isinstance(item.type, Curve):
+        return {"points": [{"x": x * binding.x_factor, "y": binding.number(y)} for x, y in value]}
+    if is_number(item) or isinstance(item.type, Boolean | Choice):
+        return {"value": as_number(item, binding, value)}
+    return {"value": bytes.fromhex(value) if item.type.name == "bytes" else value}

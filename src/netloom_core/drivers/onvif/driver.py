@@ -1,0 +1,239 @@
+"""ONVIF: operations over SOAP, each with a user name token made for it by the device's own clock."""
+
+from __future__ import annotations
+
+import re
+import secrets
+from collections.abc import Hashable, Mapping, Sequence
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from netloom_core.documents.tree import MISSING, tokens
+from netloom_core.drivers.bound import BoundDriver, Told, identity_from
+from netloom_core.drivers.http.bodies import tree
+from netloom_core.drivers.onvif.form import OnvifBinding, OnvifCall, OnvifChannel
+from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
+from netloom_core.errors import KeyLost, NetloomError, ProtocolError, Refused, WrongCredentials
+from netloom_core.links.http import HttpLink
+from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.profiles.profile import Bound, Profile
+from netloom_core.protocols import http_auth, onvif
+
+SOAP = ("content-type", "application/soap+xml; charset=utf-8")
+NAMESPACES = {"device": onvif.DEVICE, "io": onvif.DEVICE_IO}
+_NOW = re.compile(r"\{now:([^}]*)\}")
+
+
+class OnvifDriver(BoundDriver):
+    def __init__(self, target: Target, profile: Profile, name: str, link: HttpLink) -> None:
+        super().__init__(target, profile, name)
+        channel = profile.channels[name]
+        assert isinstance(channel, OnvifChannel)
+        self._channel = channel
+        self._link = link
+        self._login: Credentials | None = None
+        self._off: timedelta | None = None  # how far the device's clock is ahead
+        self._challenge: http_auth.Challenge | None = None
+
+    @property
+    def connection(self) -> Hashable | None:
+        return self._link.connection if self._link.open or self._link.just_closed else None
+
+    async def close(self) -> None:
+        self._link.close()
+        self._off = self._challenge = self._login = None
+
+    async def identify(self) -> Identity:
+        """Without a user where the device tells it so; else with one, of whom only a digest goes out."""
+        call = OnvifCall(operation="GetDeviceInformation")
+        logins: list[Credentials | None] = [None, *self.target.credentials]
+        if self._login is not None:
+            logins = [self._login, *(one for one in logins if one != self._login)]
+        for login in logins:
+            self._login = login
+            try:
+                answer = await self._send(call, {}, None)
+            except WrongCredentials:
+                continue
+            told = {fact: str(answer.get(name, "")) for name, fact in onvif.FIELDS.items() if isinstance(answer, dict)}
+            return identity_from(told)
+        self._login = None
+        if self.target.trouble:
+            raise KeyLost(f"{self.target.name}: {self.target.trouble}", "Enter its credentials again.")
+        raise WrongCredentials(
+            f"{self.target.name or self.target.address} does not take the user name and password.",
+            "Enter the right ones on the bench under Address, Access; nothing was changed on the device.",
+            target=self.target.device,
+        )
+
+    async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
+        """Each different operation once."""
+        answers: dict[str, Any] = {}
+        told: dict[str, Any] = {}
+        for bound in wanted:
+            binding: OnvifBinding = bound.binding
+            assert binding.get is not None
+            key = binding.get.model_dump_json()
+            if key not in answers:
+                answers[key] = await self._asked(binding.get)
+            answer = answers[key]
+            if isinstance(answer, Unreadable):
+                told[bound.item.path] = answer
+            elif (value := at(answer, binding.where)) is not MISSING:
+                told[bound.item.path] = _value(bound, value)
+        return told
+
+    async def _asked(self, call: OnvifCall) -> Any:
+        try:
+            return await self._call(call, {})
+        except Refused as error:
+            if "NotSupported" in error.message or "not implemented" in error.message.lower():
+                return {}
+            return Unreadable(error.message)
+
+    async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
+        for bound, value in values:
+            binding: OnvifBinding = bound.binding
+            assert binding.set is not None
+            now: Any = {}
+            if binding.get is not None and "{now:" in str(binding.set.body):
+                now = await self._call(binding.get, {})
+            word = as_text(bound.item, binding, value)
+            await self._call(binding.set, _filled(binding.set.body, word, now))
+
+    async def perform(self, calls: Sequence[Any]) -> None:
+        for call in calls:
+            await self._call(call, call.body)
+
+    async def restart(self) -> None:
+        await super().restart()
+        self._link.close()
+
+    async def sign_in_as(self, credentials: Credentials) -> bool:
+        mine, self._login = self._login, credentials
+        try:
+            # Some tell who they are to anybody, and who has an account to none but those that have.
+            await self._send(OnvifCall(operation="GetUsers"), {}, self._proven)
+        except WrongCredentials:
+            return False
+        finally:
+            self._login = mine
+        return True
+
+    @property
+    def _proven(self) -> int:
+        return self._trusted if isinstance(self._trusted, int) else 0
+
+    async def _call(self, call: OnvifCall, body: Mapping[str, Any]) -> Any:
+        try:
+            return await self._send(call, body or call.body, self._proven)
+        except WrongCredentials:
+            if self._login is not None or not self.target.credentials:
+                raise
+        for login in self.target.credentials:
+            self._login = login
+            try:
+                return await self._send(call, body or call.body, self._proven)
+            except WrongCredentials:
+                continue
+        self._login = None
+        raise WrongCredentials(
+            f"{self.target.name} lets nobody do {call.operation} with that user.",
+            "Enter one that may, on the bench under Address, Access; nothing was changed on the device.",
+        )
+
+    async def _send(self, call: OnvifCall, body: Mapping[str, Any], proven: int | None) -> Any:
+        token = await self._token(proven) if self._login is not None else None
+        data = onvif.request(call.operation, body, NAMESPACES[call.service], token)
+        path = self._channel.paths[call.service]
+        status, content = await self._request(path, data, proven)
+        if status == 401:
+            raise WrongCredentials(f"{self.target.address} wants a user name and a password.")
+        if not content and status >= 400:
+            raise ProtocolError(f"{self.target.address} answers HTTP {status} to {call.operation}.")
+        return tree(onvif.response(content, call.operation))
+
+    async def _request(self, path: str, data: bytes, proven: int | None) -> tuple[int, bytes]:
+        """Some want Digest access of HTTP besides, or instead of, the token."""
+        login = self._login
+        for _ in range(2):
+            fields = [SOAP]
+            if self._challenge is not None and login is not None:
+                word = http_auth.digest(
+                    self._challenge, login.user, login.password, "POST", path, cnonce=secrets.token_hex(8)
+                )
+                fields.append(("authorization", word))
+            status, content = await self._link.request("POST", path, data, tuple(fields), proven=proven)
+            if status != 401 or login is None or len(fields) > 1:
+                break
+            offered = http_auth.challenges(self._link.headers)
+            if not offered:
+                break
+            self._challenge = offered[0]
+        if status == 401:
+            self._challenge = None
+        return status, content
+
+    async def _token(self, proven: int | None) -> onvif.Token:
+        assert self._login is not None
+        if self._off is None:
+            self._off = await self._clock(proven)
+        created = (datetime.now(UTC) + self._off).strftime("%Y-%m-%dT%H:%M:%SZ")
+        return onvif.Token(self._login.user, self._login.password, secrets.token_bytes(16), created)
+
+    async def _clock(self, proven: int | None) -> timedelta:
+        """Nothing where it does not tell: then it is taken to go right."""
+        path = self._channel.paths["device"]
+        try:
+            status, content = await self._link.request(
+                "POST", path, onvif.get_system_date_and_time(), (SOAP,), proven=proven
+            )
+            if status != 200:
+                return timedelta()
+            return onvif.parse_system_date_and_time(content) - datetime.now(UTC)
+        except NetloomError as error:
+            if error.code in ("no-answer", "unproven"):
+                raise
+            return timedelta()
+
+
+def at(answer: Any, pointer: str) -> Any:
+    """The value there, or MISSING. One element stands for a list of one."""
+    here = answer
+    for part in tokens(pointer):
+        if isinstance(here, dict) and part in here:
+            here = here[part]
+        elif isinstance(here, list) and part.isdecimal() and int(part) < len(here):
+            here = here[int(part)]
+        elif part == "0" and not isinstance(here, list):
+            continue
+        else:
+            return MISSING
+    if isinstance(here, dict) and "#text" in here:
+        return here["#text"]
+    return here
+
+
+def _value(bound: Bound, value: Any) -> Any:
+    try:
+        return from_text(bound.item, bound.binding, value) if isinstance(value, str) else canonical(bound.item, value)
+    except Unreadable as error:
+        return error
+
+
+def _filled(body: Any, word: str, now: Any) -> Any:
+    """What is set, with the value and with what stands there now. Raises Refused where the latter is not to be had."""
+    if isinstance(body, Mapping):
+        return {name: _filled(value, word, now) for name, value in body.items()}
+    if isinstance(body, list):
+        return [_filled(value, word, now) for value in body]
+    if not isinstance(body, str):
+        return body
+
+    def told(found: re.Match[str]) -> str:
+        value = at(now, found[1])
+        if value is MISSING or not isinstance(value, str):
+            raise Refused(f"It does not tell {found[1]}, which is needed to set that.", outcome="not_sent")
+        return value
+
+    return _NOW.sub(told, body).replace("{value}", word)
