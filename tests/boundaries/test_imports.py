@@ -43,7 +43,7 @@ CORE = {
     "bus": ["errors", "model", "protocols", "links"],
     "addressing": ["errors", "model"],
     "drivers": ["errors", "model", "documents", "protocols", "types", "profiles", "links", "bus"],
-    "library": ["errors", "types", "profiles", "drivers"],
+    "library": ["errors", "model", "documents", "types", "profiles", "drivers"],
     "live": ["errors", "clock", "model", "documents", "identity", "profiles", "bus", "drivers"],
     "console": ["errors", "model", "protocols", "links", "bus"],
     "plan": ["errors", "model", "documents", "profiles", "drivers"],

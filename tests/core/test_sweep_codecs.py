@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from dataclasses import replace
 
 import pytest
 
@@ -44,7 +45,8 @@ def test_spoiled_replies_give_typed_errors_or_values(name: str) -> None:
 
 def test_an_artnet_node_and_back() -> None:
     reply = artnet.parse_reply(artnet.build_reply(replies.NODE))
-    assert reply == replies.NODE
+    assert (reply.net, reply.subnet, [port.universe for port in reply.ports]) == (0, 1, [1, 2])
+    assert replace(reply, subnet=0, ports=()) == replies.NODE
     assert reply.facts()["universes"] == "17 18"
     assert artnet.poll()[:12] == b"Art-Net\x00\x00\x20\x00\x0e"
 

@@ -17,7 +17,3 @@ class BehindChannel(Channel, protocol="behind"):
     on: ClassVar[tuple[str, ...]] = ("behind",)
 
     protocol: Literal["behind"]
-
-
-class ArtNetChannel(Channel, protocol="artnet"):
-    protocol: Literal["artnet"]

@@ -9,6 +9,7 @@ from functools import lru_cache
 from typing import Any, Protocol
 
 from netloom_core.bus.owner import Owners
+from netloom_core.drivers.artnet.driver import ArtNetDriver
 from netloom_core.drivers.carrier import Carrier, SerialCarrier, StreamCarrier
 from netloom_core.drivers.dialogue.driver import DialogueDriver
 from netloom_core.drivers.dialogue.form import DialogueChannel
@@ -33,6 +34,8 @@ from netloom_core.profiles.profile import Profile
 
 class Profiles(Protocol):
     """Where profiles are had from."""
+
+    number: int  # goes up with each change
 
     def get(self, ident: str) -> Profile | None: ...
 
@@ -108,7 +111,12 @@ def _framed(target: Target, profile: Profile, name: str, owners: Owners) -> Fram
     return FramedDriver(target, profile, name, carrier)
 
 
+def _artnet(target: Target, profile: Profile, name: str, owners: Owners) -> ArtNetDriver:
+    return ArtNetDriver(target, profile, name)
+
+
 OPENERS: dict[str, Opener] = {
+    "artnet": _artnet,
     "framed": _framed,
     "onvif": _onvif,
     "http": _http,
@@ -129,9 +137,9 @@ class Drivers:
         self._abilities = lru_cache(maxsize=1024)(self._reckon)
 
     def abilities(self, profile: str, line: Line) -> Abilities:
-        return self._abilities(profile, line.kind, line.protocol)
+        return self._abilities(profile, line.kind, line.protocol, self.library.number)
 
-    def _reckon(self, profile: str, kind: str, protocol: str) -> Abilities:
+    def _reckon(self, profile: str, kind: str, protocol: str, number: int) -> Abilities:
         found = self.library.get(profile)
         name = found.channel_for(kind, protocol) if found else ""
         return found.channels[name].abilities(name, found) if found and name else Abilities()

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from netloom_core.errors import ProfileError
 from netloom_core.library import standard
+from netloom_core.library.parts import Data
 from netloom_core.library.read import load_profile, parts_in
 from netloom_core.profiles.profile import Profile
 
@@ -17,7 +18,12 @@ NAMED = 40  # weight of maker and model as the profile itself or its aliases nam
 class Library:
     """All known profiles. Reading them is the only input or output here."""
 
-    def __init__(self, profiles: list[Profile]) -> None:
+    def __init__(self, profiles: list[Profile], parts: Mapping[str, Data] | None = None) -> None:
+        self.parts = dict(parts or {})
+        self.number = 0  # goes up with each change
+        self._learn(profiles)
+
+    def _learn(self, profiles: list[Profile]) -> None:
         self._profiles: dict[str, Profile] = {}
         self._makers: dict[str, str] = {}
         # Rules by one of their facts, so that a sweep of thousands tries only those that can fit.
@@ -40,7 +46,17 @@ class Library:
     def read(cls, folder: Path) -> Library:
         parts = parts_in(folder)
         files = (path for path in sorted(folder.rglob("*.yaml")) if path.parent.name != "parts")
-        return cls([load_profile(path, parts) for path in files])
+        return cls([load_profile(path, parts) for path in files], parts)
+
+    def put(self, profile: Profile) -> None:
+        """Add it, or take it instead of the one with its id; from now on everybody has it."""
+        others = [one for one in self._profiles.values() if one.id != profile.id]
+        self._learn([*others, profile])
+        self.number += 1
+
+    def drop(self, ident: str) -> None:
+        self._learn([one for one in self._profiles.values() if one.id != ident])
+        self.number += 1
 
     def __iter__(self) -> Iterator[Profile]:
         return iter(self._profiles.values())

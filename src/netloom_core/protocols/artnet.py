@@ -1,12 +1,13 @@
-"""Art-Net 4: ArtPoll and ArtPollReply.
+"""Art-Net 4: ArtPoll and ArtPollReply, ArtAddress and ArtIpProg.
 
-Source: Art-Net 4 Protocol Release, tables ArtPoll and ArtPollReply. All offsets are from
+Source: Art-Net 4 Protocol Release, the tables of those names. All offsets are from
 the start of the packet; multi-byte values are as each field's table says.
 """
 
 from __future__ import annotations
 
 import ipaddress
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from netloom_core.errors import ProtocolError
@@ -15,9 +16,26 @@ from netloom_core.protocols.xml import clean
 PORT = 6454
 ID = b"Art-Net\x00"
 OP_POLL, OP_POLL_REPLY = 0x2000, 0x2100
+OP_ADDRESS, OP_IP_PROG, OP_IP_PROG_REPLY = 0x6000, 0xF800, 0xF900
+MAX_PORTS = 4
+NO_CHANGE, PROGRAM = 0x7F, 0x80
+# Commands of ArtAddress that a node remembers; those of a port are the first port's and count up.
+LED_NORMAL, LED_MUTE, LED_LOCATE = 0x02, 0x03, 0x04
+MERGE_LTP, MERGE_HTP, ARTNET_SEL, ACN_SEL = 0x10, 0x50, 0x60, 0x70
 PROTOCOL = 14
 MIN_REPLY = 207  # up to and with the MAC; what follows came with later revisions
 STYLES = {0: "node", 1: "controller", 2: "media server", 3: "router", 4: "backup", 5: "configuration", 6: "visualiser"}
+
+
+@dataclass(frozen=True)
+class Port:
+    """`universe` is the low nibble of its port address; what it cannot be is told by its type."""
+
+    outputs: bool
+    inputs: bool
+    universe: int
+    merge: str  # htp or ltp
+    source: str  # artnet or sacn
 
 
 @dataclass(frozen=True)
@@ -34,6 +52,10 @@ class PollReply:
     mac: str
     bind_index: int
     rdm_uid: str
+    net: int = 0
+    subnet: int = 0
+    ports: tuple[Port, ...] = ()
+    indicators: str = ""  # normal, muted, located; empty where it does not tell
 
     def facts(self) -> dict[str, str]:
         facts = {
@@ -93,7 +115,65 @@ def parse_reply(data: bytes) -> PollReply:
         mac=_mac(data[201:207]),
         bind_index=data[211] if len(data) > 211 else 0,
         rdm_uid=f"{uid[:2].hex()}:{uid[2:].hex()}".upper() if any(uid) else "",
+        net=data[18] & 0x7F,
+        subnet=data[19] & 0x0F,
+        ports=tuple(_port(data, n) for n in range(ports)),
+        indicators={1: "located", 2: "muted", 3: "normal"}.get(data[23] >> 6, ""),
     )
+
+
+def _port(data: bytes, n: int) -> Port:
+    kind, good = data[174 + n], data[182 + n]
+    outputs = bool(kind & 0x80)
+    return Port(
+        outputs, bool(kind & 0x40), data[(190 if outputs else 186) + n] & 0x0F, "ltp" if good & 0x02 else "htp",
+        "sacn" if good & 0x01 else "artnet",
+    )  # fmt: skip
+
+
+def address(
+    bind_index: int,
+    *,
+    net: int | None = None,
+    subnet: int | None = None,
+    short_name: str | None = None,
+    long_name: str | None = None,
+    universes: Mapping[int, int] | None = None,
+    command: int = 0,
+) -> bytes:
+    """ArtAddress: what is not given stays as it is; `universes` are by port, counted from 0."""
+    lows = [PROGRAM | (universes or {})[n] if n in (universes or {}) else NO_CHANGE for n in range(MAX_PORTS)]
+    names = _name(short_name, 18) + _name(long_name, 64)
+    head = ID + OP_ADDRESS.to_bytes(2, "little") + bytes((0, PROTOCOL, _switch(net), bind_index))
+    return head + names + bytes([NO_CHANGE] * MAX_PORTS + lows + [_switch(subnet), 0, command])
+
+
+def _switch(value: int | None) -> int:
+    return NO_CHANGE if value is None else PROGRAM | value
+
+
+def _name(text: str | None, size: int) -> bytes:
+    """All zeros is no change, so an empty name is a blank."""
+    if text is None:
+        return bytes(size)
+    data = (text or " ").encode("latin-1", "replace")
+    if len(data) > size - 1:
+        raise ProtocolError(f"A name of {len(data)} letters does not fit {size - 1}.", outcome="not_sent")
+    return data.ljust(size, b"\x00")
+
+
+def ip_prog(ip: str | None = None, mask: str | None = None) -> bytes:
+    """ArtIpProg: program what is given; without anything it only asks."""
+    command = (0x80 if ip or mask else 0) | (0x04 if ip else 0) | (0x02 if mask else 0)
+    body = ipaddress.IPv4Address(ip or 0).packed + ipaddress.IPv4Address(mask or 0).packed
+    return ID + OP_IP_PROG.to_bytes(2, "little") + bytes((0, PROTOCOL, 0, 0, command, 0)) + body + bytes(10)
+
+
+def parse_ip_prog_reply(data: bytes) -> tuple[str, str, bool]:
+    """(address, mask, whether by DHCP). Raises ProtocolError."""
+    if opcode(data) != OP_IP_PROG_REPLY or len(data) < 27:
+        raise ProtocolError("not an ArtIpProgReply")
+    return str(ipaddress.IPv4Address(data[16:20])), str(ipaddress.IPv4Address(data[20:24])), bool(data[26] & 0x40)
 
 
 def build_reply(reply: PollReply) -> bytes:

@@ -17,12 +17,13 @@ from pathlib import Path
 from typing import Any
 
 import orjson
+from django.conf import settings
 
-from netloom_core.errors import ArchiveDamaged, NetloomError, RequestError
+from netloom_core.errors import ArchiveDamaged, NetloomError, ProfileError, RequestError
 from netloom_server.base.gone import nobody_waits
 
 MEMORY = 1_000_000_000  # bytes of address space, of which libraries take most
-LIST_S, ARCHIVE_S = 2.5, 60.0
+LIST_S, ARCHIVE_S, PROFILE_S = 2.5, 60.0, 10.0
 LOOK_S = 0.1
 MAX_ANSWER = 400_000_000
 PYTHON_PATH = str(Path(__file__).resolve().parents[2])
@@ -43,9 +44,18 @@ def read_backups(path: Path, name: str) -> Any:
     return {**whole, "documents": archive.documents}
 
 
+def read_profile(path: Path, name: str) -> Any:
+    """Whether it is a profile at all; what it is made of is read again by whoever takes it."""
+    from netloom_core.library.read import data_of, parts_in, profile_of
+
+    folder = Path(os.environ["NETLOOM_PROFILES"])
+    return {"id": profile_of(data_of(path.read_bytes(), name), name, parts_in(folder)).id}
+
+
 READERS: dict[str, tuple[Callable[[Path, str], Any], float, type[NetloomError]]] = {
     "list": (read_list, LIST_S, RequestError),
     "archive": (read_backups, ARCHIVE_S, ArchiveDamaged),
+    "profile": (read_profile, PROFILE_S, ProfileError),
 }
 
 
@@ -53,7 +63,12 @@ def read_apart(reader: str, path: Path, name: str = "") -> Any:
     """What the reader gives for the file. Raises the reader's kind of error, that says what is wrong."""
     _, seconds, kind = READERS[reader]
     words = [sys.executable, "-m", "netloom_server.base.apart", reader, str(path), name[:100]]
-    environment = {"PYTHONPATH": PYTHON_PATH, "PATH": os.environ.get("PATH", ""), "OPENBLAS_NUM_THREADS": "1"}
+    environment = {
+        "NETLOOM_PROFILES": str(settings.PROFILES),
+        "PYTHONPATH": PYTHON_PATH,
+        "PATH": os.environ.get("PATH", ""),
+        "OPENBLAS_NUM_THREADS": "1",
+    }
     child = subprocess.Popen(  # noqa: S603 - our own module
         words, env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
     )

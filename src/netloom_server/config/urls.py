@@ -12,7 +12,7 @@ from netloom_server.backups.api import backups
 from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
 from netloom_server.installation.api import devices as installation
-from netloom_server.installation.api import lines, survey
+from netloom_server.installation.api import lines, profiles, survey
 from netloom_server.papers.api import papers
 from netloom_server.runs.api import events, journal, runs, watched
 
@@ -50,7 +50,10 @@ urlpatterns = [
     path("api/people/<int:pk>/sessions", people.SessionsView.as_view()),
     path("api/people/<str:username>/link", people.LinkView.as_view()),
     path("api/overview", installation.OverviewView.as_view()),
-    path("api/profiles", installation.ProfilesView.as_view()),
+    path("api/profiles", profiles.ProfilesView.as_view()),
+    path("api/profiles/check", profiles.ProfileCheckView.as_view()),
+    path("api/profiles/try", profiles.ProfileTryView.as_view()),
+    path("api/profiles/<str:ident>", profiles.ProfileView.as_view()),
     path("api/lines", lines.LinesView.as_view()),
     path("api/lines/<str:ident>", lines.LineView.as_view()),
     path("api/lines/<str:ident>/access", lines.LineAccessView.as_view()),

@@ -21,7 +21,6 @@ from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import Drivers
 from netloom_core.engine.engine import Engine as CoreEngine
 from netloom_core.errors import NetloomError, RequestError, StoreTrouble
-from netloom_core.library.load import Library
 from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.line import Line
 from netloom_server.care import copies
@@ -31,6 +30,7 @@ from netloom_server.host.journal import RecordJournal
 from netloom_server.host.store import RecordStore
 from netloom_server.host.workshop import Workshop
 from netloom_server.installation.models import Line as LineRecord
+from netloom_server.installation.services import profiles
 from netloom_server.installation.services.roster import Roster
 
 Result = TypeVar("Result")
@@ -41,7 +41,7 @@ log = logging.getLogger("netloom.host")
 
 class Engine:
     def __init__(self) -> None:
-        self.library = Library.read(settings.PROFILES)
+        self.library = profiles.library()
         self.clock = SystemClock()
         self.roster = Roster(self.library)
         self.events = EventHub(self.roster)

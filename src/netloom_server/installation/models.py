@@ -238,6 +238,16 @@ class Credential(models.Model):
     set_at = models.DateTimeField(auto_now=True)
 
 
+class OwnProfile(models.Model):
+    """A profile that people added to this installation, as they wrote it; it goes before one that ships with its id."""
+
+    ident = models.CharField(max_length=60, primary_key=True)
+    name = models.CharField(max_length=120)
+    text = models.TextField()
+    added_by = models.CharField(max_length=150)
+    added_at = models.DateTimeField(auto_now=True)
+
+
 class LineAccess(models.Model):
     """SNMP communities and users for sweeps of a line; `secret` is their JSON, encrypted."""
 

@@ -20,11 +20,10 @@ def main(ident: str) -> int:
     os.umask(0o077)
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "netloom_server.config.settings")
     django.setup()
-    from django.conf import settings
     from django.db import connection, transaction
 
     from netloom_core.errors import NetloomError
-    from netloom_core.library.load import Library
+    from netloom_server.installation.services import profiles
     from netloom_server.papers.kinds.registry import KINDS
     from netloom_server.papers.services import papers
 
@@ -38,7 +37,7 @@ def main(ident: str) -> int:
     part = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
         with transaction.atomic():  # one moment of the records, whatever changes meanwhile
-            KINDS[paper.kind].make(part, Library.read(settings.PROFILES))
+            KINDS[paper.kind].make(part, profiles.library())
         with part.open("rb") as file:
             os.fsync(file.fileno())
         if os.getppid() != parent:

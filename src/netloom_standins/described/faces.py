@@ -14,6 +14,7 @@ from netloom_core.protocols import telnet
 from netloom_standins.described.binary import BinaryForm, BinaryTalk
 from netloom_standins.described.camera import Camera
 from netloom_standins.described.display import Display
+from netloom_standins.described.node import Node
 from netloom_standins.described.objects import Agent
 from netloom_standins.described.registers import RegisterForm, Registers
 from netloom_standins.described.talk import Talk, TalkForm
@@ -140,6 +141,7 @@ DescribedUnit.faces.update(
         "telnet": TalkOnTelnet,
         "ssh": TalkOnSsh,
         "modbus-tcp": RegistersOnTcp,
+        "artnet": Node,
         "snmp": Agent,
         "pjlink": Display,
         "onvif": Camera,

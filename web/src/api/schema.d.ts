@@ -631,7 +631,59 @@ export interface paths {
         };
         get: operations["profiles_list"];
         put?: never;
+        /** @description Add a profile to this installation; it goes before one that ships with its id. */
+        post: operations["profiles_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
         post?: never;
+        /** @description Take an added profile away; the one that ships is back, where there is one. */
+        delete: operations["profiles_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Whether a file is a profile that would work; nothing is kept. */
+        post: operations["profiles_check_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read everything that a profile describes from a device, and say what each binding gave. Writes nothing. */
+        post: operations["profiles_try_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -909,6 +961,17 @@ export interface components {
             to: unknown;
             read_back?: unknown;
             from: unknown;
+        };
+        CheckedProfile: {
+            id: string;
+            maker: string;
+            model: string;
+            values: number;
+            points: number;
+            replaces: string;
+            able: {
+                [key: string]: string[];
+            };
         };
         Coming: {
             /** Format: date-time */
@@ -1341,7 +1404,22 @@ export interface components {
             kind: string;
             protocol: string;
             line_kinds: string[];
+            own: boolean;
+            added_by: string;
+            values: number;
+            points: number;
             aliases: string[];
+        };
+        ProfileTextRequest: {
+            name: string;
+            text: string;
+        };
+        ProfileTryRequest: {
+            name: string;
+            text: string;
+            line: string;
+            address: string;
+            speed?: number;
         };
         ProofRequest: {
             code: string;
@@ -1504,6 +1582,23 @@ export interface components {
             /** Format: date-time */
             used: string | null;
             token?: string;
+        };
+        Trial: {
+            channel: string;
+            identity: {
+                [key: string]: string;
+            };
+            able: string[];
+            rows: components["schemas"]["TrialRow"][];
+            trouble: string;
+            hint: string;
+        };
+        TrialRow: {
+            path: string;
+            channel: string;
+            set: string;
+            state: string;
+            text: string;
         };
         /** @description `data` is base64 of the bytes. */
         TypedRequest: {
@@ -3198,6 +3293,131 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Profile"][];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    profiles_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileTextRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedProfile"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    profiles_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    profiles_check_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileTextRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedProfile"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    profiles_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileTryRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

@@ -241,22 +241,3 @@ class WatchView(APIView):
         """Keep live states coming as `points` events for 45 s."""
         device = records.resolve(word)
         return Response(engine().do({"do": "watch", "device": device.id}))
-
-
-class ProfilesView(APIView):
-    @extend_schema(responses=shapes.ProfileSerializer(many=True))
-    def get(self, request: Request) -> Response:
-        return Response(
-            [
-                {
-                    "id": p.id,
-                    "maker": p.maker,
-                    "model": p.model,
-                    "kind": p.kind,
-                    "protocol": p.protocol,
-                    "line_kinds": p.line_kinds,
-                    "aliases": p.aliases,
-                }
-                for p in engine().library
-            ]
-        )

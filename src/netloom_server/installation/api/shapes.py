@@ -336,4 +336,8 @@ class ProfileSerializer(Form):
     kind = serializers.CharField()
     protocol = serializers.CharField()
     line_kinds = serializers.ListField(child=serializers.CharField())
+    own = serializers.BooleanField()
+    added_by = serializers.CharField()
+    values = serializers.IntegerField()
+    points = serializers.IntegerField()
     aliases = serializers.ListField(child=serializers.CharField())

@@ -1,0 +1,175 @@
+"""Art-Net nodes: read by a poll of their own, set by ArtAddress, which they keep; each answer is another reply to a
+poll.
+
+A node of more than four ports answers with several replies, told apart by their bind index.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Hashable, Sequence
+from typing import Any
+
+from netloom_core.drivers.artnet.form import ArtNetBinding, ArtNetChannel
+from netloom_core.drivers.bound import BoundDriver, Told, identity_from
+from netloom_core.drivers.wire import Unreadable, canonical, from_text
+from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Unproven
+from netloom_core.links.udp import UdpLink
+from netloom_core.model.device import Identity, Target
+from netloom_core.profiles.profile import Bound, Profile
+from netloom_core.protocols import artnet
+
+ANSWER_S = 3.2  # a node may wait a random second, and a controller three (Art-Net 4, ArtPoll)
+MORE_S = 0.3  # after the first reply, for those of further ports
+TOLD_S = 2.0  # a datagram has no connection: who answered a moment ago is still there
+INDICATORS = {"normal": artnet.LED_NORMAL, "muted": artnet.LED_MUTE, "located": artnet.LED_LOCATE}
+
+
+class ArtNetDriver(BoundDriver):
+    def __init__(self, target: Target, profile: Profile, name: str) -> None:
+        super().__init__(target, profile, name)
+        channel = profile.channels[name]
+        assert isinstance(channel, ArtNetChannel)
+        self._channel = channel
+        self._link: UdpLink | None = None
+        self._heard_at = float("-inf")
+        self._replies: dict[int, artnet.PollReply] = {}
+
+    @property
+    def connection(self) -> Hashable | None:
+        fresh = asyncio.get_running_loop().time() - self._heard_at < TOLD_S
+        return next(iter(self._replies.values())).mac if fresh and self._replies else None
+
+    async def close(self) -> None:
+        if self._link is not None:
+            self._link.__exit__()
+            self._link = None
+
+    def _open(self) -> UdpLink:
+        """On the node's port, since most answer to that; on any where another program has it."""
+        if self._link is None:
+            self._link = UdpLink(self.target.line.source, port=self._channel.port)
+        return self._link
+
+    async def _poll(self, packet: bytes = b"") -> dict[int, artnet.PollReply]:
+        """Its replies by bind index, to a poll or to what is set. Raises NobodyThere where none comes."""
+        link = self._open()
+        await link.send(packet or artnet.poll(), self.target.address, self._channel.port)
+        found: dict[int, artnet.PollReply] = {}
+        loop = asyncio.get_running_loop()
+        until = loop.time() + ANSWER_S
+        while (left := until - loop.time()) > 0:
+            async for data, sender, _ in link.answers(min(left, MORE_S)):
+                if sender != self.target.address:
+                    continue
+                try:
+                    reply = artnet.parse_reply(data)
+                except ProtocolError:
+                    continue
+                found[max(reply.bind_index, 1)] = reply
+            if found:
+                break
+        if not found:
+            self._heard_at = float("-inf")
+            raise NobodyThere(
+                f"{self.target.name or self.target.address} answers no poll of Art-Net.",
+                "Look at its power and cable.",
+                outcome="unknown" if packet else "not_sent",
+            )
+        self._heard_at = loop.time()
+        self._replies = found
+        return found
+
+    async def identify(self) -> Identity:
+        first = min((await self._poll()).items())[1]
+        facts = first.facts()
+        return identity_from({**facts, "maker": self.profile.maker, "model": self._model(first)})
+
+    def _model(self, reply: artnet.PollReply) -> str:
+        """A node tells its maker's number and its product's, which the profile knows."""
+        wanted = [rule.facts for rule in self.profile.match if "oem" in rule.facts]
+        ours = not wanted or any(facts["oem"].upper() == f"{reply.oem:04X}" for facts in wanted)
+        return self.profile.model if ours else f"product {reply.oem:04X}"
+
+    def _proven(self) -> None:
+        if self._trusted is None or self._trusted != self.connection:
+            raise Unproven(f"{self.target.address} was not asked who it is just now.", "It is asked again.")
+
+    async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
+        """One poll for all; the mask has a question of its own."""
+        self._proven()
+        replies = await self._poll()
+        told: dict[str, Any] = {}
+        network: tuple[str, str] | None = None
+        for bound in wanted:
+            binding: ArtNetBinding = bound.binding
+            if binding.what == "mask":
+                network = network or await self._network()
+                value: str | int | None = network[1]
+            else:
+                value = self._told(binding, replies)
+            if value is None or value == "":
+                continue
+            try:
+                text = isinstance(value, str) and bool(binding.words)
+                told[bound.item.path] = (
+                    from_text(bound.item, binding, str(value)) if text else canonical(bound.item, value)
+                )
+            except Unreadable as error:
+                told[bound.item.path] = error
+        return told
+
+    def _told(self, binding: ArtNetBinding, replies: dict[int, artnet.PollReply]) -> str | int | None:
+        first = min(replies.items())[1]
+        page, number = divmod(binding.port, artnet.MAX_PORTS)
+        ports = replies[page + 1].ports if page + 1 in replies else ()
+        match binding.what:
+            case "universe" | "merge" | "source":
+                return getattr(ports[number], binding.what) if number < len(ports) else None
+            case "ip":
+                return first.address
+        return getattr(first, binding.what)
+
+    async def _network(self) -> tuple[str, str]:
+        link = self._open()
+        await link.send(artnet.ip_prog(), self.target.address, self._channel.port)
+        async for data, sender, _ in link.answers(1.0):
+            if sender == self.target.address:
+                try:
+                    return artnet.parse_ip_prog_reply(data)[:2]
+                except ProtocolError:
+                    continue
+        return "", ""
+
+    async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
+        """One packet for each, in the order given: a node acts on one command of a packet."""
+        self._proven()
+        for bound, value in values:
+            await self._set(bound.binding, value)
+
+    async def _set(self, binding: ArtNetBinding, value: Any) -> None:
+        word = binding.words.get(str(value), value)
+        page, number = divmod(binding.port, artnet.MAX_PORTS)
+        match binding.what:
+            case "ip" | "mask":
+                await self._open().send(
+                    artnet.ip_prog(**{"ip" if binding.what == "ip" else "mask": str(word)}), self.target.address,
+                    self._channel.port,
+                )  # fmt: skip
+                return
+            case "short_name" | "long_name" | "net" | "subnet":
+                packet = artnet.address(1, **{binding.what: word})
+            case "universe":
+                packet = artnet.address(page + 1, universes={number: int(word)})
+            case "merge":
+                base = artnet.MERGE_LTP if word == "ltp" else artnet.MERGE_HTP
+                packet = artnet.address(page + 1, command=base + number)
+            case "source":
+                base = artnet.ACN_SEL if word == "sacn" else artnet.ARTNET_SEL
+                packet = artnet.address(page + 1, command=base + number)
+            case _:
+                packet = artnet.address(1, command=INDICATORS[str(word)])
+        try:
+            await self._poll(packet)
+        except NobodyThere as error:
+            raise NoAnswer(error.message, "Read it again before anything else is written.") from error

@@ -1,0 +1,151 @@
+"""An Art-Net node as a description tells it: polled, addressed, its network programmed. By the offsets of Art-Net 4."""
+
+from __future__ import annotations
+
+import asyncio
+import ipaddress
+import random
+import socket
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+from netloom_standins.described.memory import Wrong
+from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.services.discovery import BROADCAST, Searchable
+
+HEAD = b"Art-Net\0"
+PORT = 6454
+
+
+class NodeForm(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    face: str
+    ports: int = 4
+    oem: str = "0000"
+    esta: str = "7FF0"
+    site: dict[str, Any] = {}
+
+
+class Node(Searchable):
+    listen_port = PORT
+
+    def __init__(self, unit: Any, options: dict[str, Any]) -> None:
+        super().__init__(unit, options)
+        self.form = NodeForm.model_validate(options)
+        for number, universe in enumerate(self.form.site.get("universes", ()), 1):
+            if f"/ports/{number}/universe" in self.described.memory.cells:
+                self.described.memory.begin(f"/ports/{number}/universe", int(universe) & 0x0F)
+
+    @property
+    def described(self) -> DescribedUnit:
+        return self.unit  # type: ignore[return-value]
+
+    async def start(self) -> None:
+        """It hears what is broadcast, and what is sent to its own address."""
+        await super().start()
+        node = self
+
+        class Own(asyncio.DatagramProtocol):
+            def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
+                node._heard(data, *addr)
+
+        sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        sock.bind((self.unit.address, PORT))
+        self._own, _ = await asyncio.get_running_loop().create_datagram_endpoint(Own, sock=sock)
+
+    async def stop(self) -> None:
+        self._own.close()
+        await super().stop()
+
+    def asked(self, data: bytes, address: str, port: int) -> None:
+        if data[:8] != HEAD or len(data) < 12:
+            return
+        code = int.from_bytes(data[8:10], "little")
+        if code == 0x2000:
+            self._reply(address)
+        elif code == 0x6000 and len(data) >= 107:
+            if not self.described.pulled():
+                self._program(data)
+            self._reply(address, soon=True)
+        elif code == 0xF800 and len(data) >= 34:
+            self._network(data, address)
+
+    def _value(self, path: str) -> Any:
+        return self.described.memory.value(path)
+
+    def _program(self, data: bytes) -> None:
+        """Null names and switches without their high bit stay as they are; commands are of one port."""
+        told: list[tuple[str, Any]] = []
+        if data[14]:
+            told.append(("/names/short", data[14:32].split(b"\0")[0].decode("latin-1").strip()))
+        if data[32]:
+            told.append(("/names/long", data[32:96].split(b"\0")[0].decode("latin-1").strip()))
+        if data[12] & 0x80:
+            told.append(("/net", data[12] & 0x7F))
+        if data[104] & 0x80:
+            told.append(("/subnet", data[104] & 0x0F))
+        page = max(data[13], 1) - 1
+        told += [
+            (f"/ports/{page * 4 + n + 1}/universe", data[100 + n] & 0x0F) for n in range(4) if data[100 + n] & 0x80
+        ]
+        kind, number = data[106] & 0xF0, page * 4 + (data[106] & 0x03) + 1
+        words = {0x10: ("merge", "ltp"), 0x50: ("merge", "htp"), 0x60: ("source", "artnet"), 0x70: ("source", "sacn")}
+        if kind in words:
+            told.append((f"/ports/{number}/{words[kind][0]}", words[kind][1]))
+        if data[106] in (2, 3, 4):
+            told.append(("/indicators", {2: "normal", 3: "muted", 4: "located"}[data[106]]))
+        for path, value in told:
+            try:
+                self.described.written(path, value)
+            except Wrong:
+                continue
+
+    def _network(self, data: bytes, address: str) -> None:
+        if data[14] & 0x84 == 0x84:
+            self.described.written("/network/address", str(ipaddress.IPv4Address(data[16:20])))
+            self.described.restart_soon()
+        mine = ipaddress.IPv4Address(str(self._value("/network/address")) or self.unit.address)
+        mask = ipaddress.IPv4Address("255.255.255.0")
+        body = bytes((0, 14, 0, 0, 0, 0)) + mine.packed + mask.packed + bytes(10)
+        self.later(0.02, HEAD + (0xF900).to_bytes(2, "little") + body, address, PORT)
+
+    def _reply(self, address: str, *, soon: bool = False) -> None:
+        to = BROADCAST if self.form.site.get("broadcast") else address
+        pages = max(-(-self.form.ports // 4), int(self.form.site.get("bind", 1)))
+        for page in range(pages):
+            wait = 0.02 if soon else random.uniform(0.01, 0.9)  # noqa: S311
+            self.later(wait, self._packet(page), to, PORT)
+
+    def _packet(self, page: int) -> bytes:
+        unit = self.described
+        out = bytearray(239)
+        out[0:10] = HEAD + (0x2100).to_bytes(2, "little")
+        out[10:14] = ipaddress.IPv4Address(self.unit.address).packed
+        out[14:16] = PORT.to_bytes(2, "little")
+        numbers = [*unit.firmware.split("."), "0", "0"]
+        out[16], out[17] = int(numbers[0]), int(numbers[1])
+        out[18], out[19] = int(self._value("/net")), int(self._value("/subnet"))
+        out[20:22] = bytes.fromhex(self.form.oem)
+        out[23] = {"located": 1, "muted": 2, "normal": 3}[str(self._value("/indicators"))] << 6
+        out[24:26] = bytes.fromhex(self.form.esta)[::-1]
+        short = str(self._value("/names/short")) or unit.host
+        out[26:44] = short.encode("latin-1")[:17].ljust(18, b"\0")
+        long = str(self._value("/names/long")) or f"{unit.profile.maker} {unit.reported_model}"
+        out[44:108] = long.encode("latin-1")[:63].ljust(64, b"\0")
+        out[108:172] = b"#0001 [0000] ready".ljust(64, b"\0")
+        count = min(max(self.form.ports - page * 4, 0), 4)
+        out[173] = count
+        for n in range(count):
+            number = page * 4 + n + 1
+            out[174 + n] = 0x80
+            merge, source = self._value(f"/ports/{number}/merge"), self._value(f"/ports/{number}/source")
+            out[182 + n] = (2 if merge == "ltp" else 0) | (1 if source == "sacn" else 0)
+            out[190 + n] = int(self._value(f"/ports/{number}/universe"))
+        out[201:207] = bytes.fromhex(unit.mac.replace(":", ""))
+        out[207:211], out[211] = out[10:14], page + 1
+        if uid := self.form.site.get("uid"):
+            out[218:224] = bytes.fromhex(str(uid).replace(":", ""))
+        return bytes(out)
