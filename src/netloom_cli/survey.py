@@ -195,7 +195,7 @@ def show(device: str) -> None:
             for s in found["settings"]
         ),
     )
-    table(("Point", "Label", "State"), ((p["id"], p["label"], p["state"]) for p in found["points"]))
+    table(("Point", "Label", "State"), ((p["short"], p["label"], p["state"]) for p in found["points"]))
 
 
 def take_in(

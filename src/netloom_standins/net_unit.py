@@ -11,6 +11,8 @@ from netloom_standins.net_face import NetFace
 from netloom_standins.services.base import Service
 from netloom_standins.services.registry import SERVICES
 
+UNSET = "0.0.0.0"  # noqa: S104 - an address that was never given; nothing is bound to it
+
 
 @dataclass
 class NetUnit(NetFace):
@@ -19,7 +21,7 @@ class NetUnit(NetFace):
 
     async def start(self) -> None:
         address = get(self.running, "/network/address")
-        self.address = address if isinstance(address, str) and address else self.address
+        self.address = address if isinstance(address, str) and address not in ("", UNSET) else self.address
         self.services = [SERVICES[name](self, options or {}) for name, options in self.answers.items()]
         for service in self.services:
             await service.start()

@@ -161,6 +161,16 @@ class Profile(Part):
         return item.at(numbers, {name: number - self.axes[name].first for name, number in numbers.items()})
 
     @cached_property
+    def places(self) -> dict[str, tuple[str, dict[str, int]]]:
+        """Of every path written out: the item's own path, and the number on each of its axes."""
+        found: dict[str, tuple[str, dict[str, int]]] = {}
+        for item in self.items:
+            for place in itertools.product(*(self.axes[name].numbers for name in item.axes)):
+                numbers = dict(zip(item.axes, place, strict=True))
+                found[filled(item.path, numbers)] = (item.path, numbers)
+        return found
+
+    @cached_property
     def by_path(self) -> dict[str, Item]:
         """Every decided item by its path."""
         return {item.path: item for item in self.written_out if item.decided}

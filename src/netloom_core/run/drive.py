@@ -19,6 +19,12 @@ from netloom_core.run.supervisor import insist, own_fault
 DRIVE_S = 20.0
 
 
+def short_name(profile: Profile, point: str) -> str:
+    """A point by its short name or by its path; what it is not is told by the check."""
+    item = profile.points_by_path.get(point)
+    return item.id if item is not None else point
+
+
 def checked_point(profile: Profile, point: str, state: str) -> str:
     """The state as the point tells it. Raises UnknownSetting and OutOfRange."""
     one = profile.by_point.get(point)
@@ -41,6 +47,7 @@ async def drive(
     The states before are asked on the same session, so who is there is proven before the journal
     names the device.
     """
+    point = short_name(profile, point)
     state = checked_point(profile, point, state)
     intent = secrets.token_hex(8)
     talk = await sessions.talk(target, f"{by} drives", Priority.DRIVE)

@@ -44,6 +44,7 @@ class RegisterForm(BaseModel):
     discretes: dict[str, Place] = {}
     holding: dict[str, Place] = {}
     inputs: dict[str, Place] = {}
+    kept: dict[str, Place] = {}  # holding registers that tell what is kept
     commands: dict[int, dict[int, str]] = {}  # a holding register: by value, what it does
     most: int = 125
     single_only: bool = False
@@ -56,6 +57,8 @@ class Registers:
         self.unit, self.form = unit, form
         self._bits = {name: self._laid(getattr(form, name)) for name in ("coils", "discretes")}
         self._words = {name: self._laid(getattr(form, name)) for name in ("holding", "inputs")}
+        told = {path: place.model_copy(update={"kept": True}) for path, place in form.kept.items()}
+        self._words["holding"] |= self._laid(told)
 
     @staticmethod
     def _laid(places: dict[str, Place]) -> dict[int, list[tuple[str, Place, int]]]:

@@ -933,6 +933,11 @@ export interface components {
          * @enum {string}
          */
         AuthEnum: "MD5" | "SHA" | "SHA-224" | "SHA-256" | "SHA-384" | "SHA-512";
+        AxisPlace: {
+            number: number;
+            named: string;
+            label: string;
+        };
         Backup: {
             id: string;
             device: string | null;
@@ -956,6 +961,11 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        ByHand: {
+            name: string;
+            steps: components["schemas"]["HandStep"][];
+            survives: string[];
+        };
         Change: {
             path: string;
             to: unknown;
@@ -986,6 +996,15 @@ export interface components {
             first: components["schemas"]["Backup"];
             second: components["schemas"]["Backup"];
             differences: components["schemas"]["Pair"][];
+        };
+        Connector: {
+            printed: string;
+            kind: string;
+            terminals: string[];
+            first: string;
+            axis: string;
+            excludes: string[][];
+            note: string;
         };
         Console: {
             id: string;
@@ -1083,8 +1102,23 @@ export interface components {
             /** @default false */
             plan: boolean;
         };
+        Face: {
+            lights: components["schemas"]["Light"][];
+            connectors: components["schemas"]["Connector"][];
+            by_hand: components["schemas"]["ByHand"][];
+            views: components["schemas"]["View"][];
+            axes: {
+                [key: string]: components["schemas"]["AxisPlace"][];
+            };
+        };
         Free: {
             addresses: string[];
+        };
+        HandStep: {
+            words: string;
+            note: string;
+            /** Format: double */
+            within: number;
         };
         IntendedRequest: {
             changes: components["schemas"]["ValueRequest"][];
@@ -1123,6 +1157,12 @@ export interface components {
          * @enum {string}
          */
         Kind2aeEnum: "report" | "archive";
+        Light: {
+            printed: string;
+            where: string;
+            kind: string;
+            patterns: components["schemas"]["Meaning"][];
+        };
         /** @description What an editor has to know; which of these there are depends on the type. */
         Limits: {
             /** Format: double */
@@ -1184,6 +1224,13 @@ export interface components {
             begun: string;
             /** Format: date-time */
             ended: string | null;
+        };
+        Meaning: {
+            pattern: string;
+            means: string;
+            then: string;
+            colour: string;
+            says: string;
         };
         /** @description A sweep method on a line, and what it did there last: packets sent, addresses seen, seconds. */
         Method: {
@@ -1369,8 +1416,17 @@ export interface components {
             unkept: string[];
             disturbs: string[];
         };
+        /** @description `id` is the item's path, `short` its short name; either names it where it is driven. */
         Point: {
             id: string;
+            short: string;
+            type: string;
+            unit: string;
+            targets: string[];
+            words: {
+                [key: string]: string;
+            };
+            live: boolean;
             kind: string;
             state: string;
             states: string[];
@@ -1512,6 +1568,11 @@ export interface components {
             editor: string;
             limits: components["schemas"]["Limits"];
             level: string;
+            shown: components["schemas"]["Shown"][];
+            item: string;
+            place: {
+                [key: string]: number;
+            };
             takes: string;
             kept: string;
             reserved: string;
@@ -1523,6 +1584,18 @@ export interface components {
             startup: unknown;
             baseline: unknown;
             label: string;
+        };
+        /** @description Another scale of a number: value * factor + offset, or reference * 10 ** (value / 20). */
+        Shown: {
+            unit: string;
+            /** Format: double */
+            factor: number;
+            /** Format: double */
+            offset: number;
+            decibels: boolean;
+            /** Format: double */
+            reference: number;
+            places: number;
         };
         Sighting: {
             line: string;
@@ -1612,6 +1685,13 @@ export interface components {
             /** @default false */
             forget: boolean;
         };
+        View: {
+            kind: string;
+            down: string;
+            across: string;
+            item: string;
+            label: string;
+        };
         WatchMode: {
             minutes: number;
         };
@@ -1666,6 +1746,7 @@ export interface components {
             writable: string[];
             points: components["schemas"]["Point"][];
             settings: components["schemas"]["Setting"][];
+            face: components["schemas"]["Face"];
             pending: components["schemas"]["Change"][];
             now: components["schemas"]["Difference"][];
             last_proof: {

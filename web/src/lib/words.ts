@@ -27,11 +27,17 @@ export function size(bytes: number): string {
   return `${(bytes / 1000 ** step).toFixed(step ? 1 : 0)} ${UNITS[step]}`;
 }
 
+/** Whether two values are the same, lists and curves by what is in them. */
+export function same(a: unknown, b: unknown): boolean {
+  return a === b || (typeof a === "object" && JSON.stringify(a) === JSON.stringify(b));
+}
+
 /** A value as people read it: an option by its label, nothing as a dash. */
 export function shown(value: unknown, setting?: Pick<Setting, "limits" | "unit">): string {
   if (value === null || value === undefined) return "–";
   const option = setting?.limits.options?.find((one) => one.value === value);
   if (option) return option.label;
+  if (Array.isArray(value)) return value.some(Array.isArray) ? `${value.length} points` : value.join(", ");
   const text = value === "" ? "empty" : String(value);
   return setting?.unit ? `${text} ${setting.unit}` : text;
 }

@@ -7,20 +7,22 @@ A node of more than four ports answers with several replies, told apart by their
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Hashable, Sequence
+import contextlib
+from collections.abc import AsyncIterator, Hashable, Sequence
 from typing import Any
 
 from netloom_core.drivers.artnet.form import ArtNetBinding, ArtNetChannel
 from netloom_core.drivers.bound import BoundDriver, Told, identity_from
 from netloom_core.drivers.wire import Unreadable, canonical, from_text
-from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Unproven
+from netloom_core.errors import LinkError, NoAnswer, NobodyThere, ProtocolError, Unproven
 from netloom_core.links.udp import UdpLink
 from netloom_core.model.device import Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols import artnet
 
 ANSWER_S = 3.2  # a node may wait a random second, and a controller three (Art-Net 4, ArtPoll)
-MORE_S = 0.3  # after the first reply, for those of further ports
+MORE_S = 0.4  # after the first reply, for those of further ports
+SHARE_S = 0.05
 TOLD_S = 2.0  # a datagram has no connection: who answered a moment ago is still there
 INDICATORS = {"normal": artnet.LED_NORMAL, "muted": artnet.LED_MUTE, "located": artnet.LED_LOCATE}
 
@@ -31,7 +33,6 @@ class ArtNetDriver(BoundDriver):
         channel = profile.channels[name]
         assert isinstance(channel, ArtNetChannel)
         self._channel = channel
-        self._link: UdpLink | None = None
         self._heard_at = float("-inf")
         self._replies: dict[int, artnet.PollReply] = {}
 
@@ -40,35 +41,18 @@ class ArtNetDriver(BoundDriver):
         fresh = asyncio.get_running_loop().time() - self._heard_at < TOLD_S
         return next(iter(self._replies.values())).mac if fresh and self._replies else None
 
-    async def close(self) -> None:
-        if self._link is not None:
-            self._link.__exit__()
-            self._link = None
-
-    def _open(self) -> UdpLink:
-        """On the node's port, since most answer to that; on any where another program has it."""
-        if self._link is None:
-            self._link = UdpLink(self.target.line.source, port=self._channel.port)
-        return self._link
-
     async def _poll(self, packet: bytes = b"") -> dict[int, artnet.PollReply]:
-        """Its replies by bind index, to a poll or to what is set. Raises NobodyThere where none comes."""
-        link = self._open()
-        await link.send(packet or artnet.poll(), self.target.address, self._channel.port)
+        """Its replies by bind index, to a poll or to what is set. Raises NobodyThere where none comes.
+
+        The port is open for no longer than that: others on this computer hear on it, too.
+        """
         found: dict[int, artnet.PollReply] = {}
-        loop = asyncio.get_running_loop()
-        until = loop.time() + ANSWER_S
-        while (left := until - loop.time()) > 0:
-            async for data, sender, _ in link.answers(min(left, MORE_S)):
-                if sender != self.target.address:
-                    continue
-                try:
-                    reply = artnet.parse_reply(data)
-                except ProtocolError:
-                    continue
-                found[max(reply.bind_index, 1)] = reply
-            if found:
-                break
+        async for data in self._answers(packet or artnet.poll()):
+            try:
+                reply = artnet.parse_reply(data)
+            except ProtocolError:
+                continue
+            found[max(reply.bind_index, 1)] = reply
         if not found:
             self._heard_at = float("-inf")
             raise NobodyThere(
@@ -76,9 +60,28 @@ class ArtNetDriver(BoundDriver):
                 "Look at its power and cable.",
                 outcome="unknown" if packet else "not_sent",
             )
-        self._heard_at = loop.time()
+        self._heard_at = asyncio.get_running_loop().time()
         self._replies = found
         return found
+
+    async def _answers(self, packet: bytes, seconds: float = ANSWER_S) -> AsyncIterator[bytes]:
+        """What the node sends: to whoever asked, or to everybody. Once it began, it is soon done."""
+        line, port = self.target.line, self._channel.port
+        loop = asyncio.get_running_loop()
+        with contextlib.ExitStack() as stack:
+            links = [stack.enter_context(UdpLink(line.source, port=port))]
+            with contextlib.suppress(LinkError):
+                everybody = UdpLink(line.source, port=port, anywhere=True, interface=line.interface)
+                links.append(stack.enter_context(everybody))
+            await links[0].send(packet, self.target.address, port)
+            until, begun = loop.time() + seconds, False
+            while (left := until - loop.time()) > 0:
+                for link in links:
+                    async for data, sender, _ in link.answers(min(left, SHARE_S)):
+                        if sender == self.target.address:
+                            if not begun:
+                                begun, until = True, min(until, loop.time() + MORE_S)
+                            yield data
 
     async def identify(self) -> Identity:
         first = min((await self._poll()).items())[1]
@@ -131,14 +134,11 @@ class ArtNetDriver(BoundDriver):
         return getattr(first, binding.what)
 
     async def _network(self) -> tuple[str, str]:
-        link = self._open()
-        await link.send(artnet.ip_prog(), self.target.address, self._channel.port)
-        async for data, sender, _ in link.answers(1.0):
-            if sender == self.target.address:
-                try:
-                    return artnet.parse_ip_prog_reply(data)[:2]
-                except ProtocolError:
-                    continue
+        async for data in self._answers(artnet.ip_prog(), 1.0):
+            try:
+                return artnet.parse_ip_prog_reply(data)[:2]
+            except ProtocolError:
+                continue
         return "", ""
 
     async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
@@ -152,10 +152,9 @@ class ArtNetDriver(BoundDriver):
         page, number = divmod(binding.port, artnet.MAX_PORTS)
         match binding.what:
             case "ip" | "mask":
-                await self._open().send(
-                    artnet.ip_prog(**{"ip" if binding.what == "ip" else "mask": str(word)}), self.target.address,
-                    self._channel.port,
-                )  # fmt: skip
+                asked = artnet.ip_prog(**{"ip" if binding.what == "ip" else "mask": str(word)})
+                async for _ in self._answers(asked, 1.0):
+                    break
                 return
             case "short_name" | "long_name" | "net" | "subnet":
                 packet = artnet.address(1, **{binding.what: word})

@@ -52,6 +52,7 @@ class Talk:
             return {}
         loop = asyncio.get_running_loop()
         deadline = loop.time() + (self._channel.answer_seconds if answer else 0.15)
+        strange = b""
         while True:
             left = deadline - loop.time()
             data = await self._port.read(max(left, 0)) if left > 0 else b""
@@ -60,10 +61,17 @@ class Talk:
                 if (found := unpacked(parsed(answer), body) if answer else None) is not None:
                     return found
                 self._judge(body)
+                strange = body
             if left <= 0:
                 break
         if not answer:
             return {}
+        if strange:
+            raise Refused(
+                f"{self._name} answers {strange[:24].hex(' ')}, which is not what its profile expects.",
+                "Is it the right profile for this firmware?",
+                outcome="unknown",
+            )
         raise NoAnswer(f"{self._name} does not answer.", "Look at its power and cable, and at the speed of the line.")
 
     def _judge(self, body: bytes) -> None:

@@ -15,7 +15,9 @@ from netloom_core.profiles.item import Item
 from netloom_core.types.base import Part
 from netloom_core.types.boolean import Boolean
 from netloom_core.types.choice import Choice
+from netloom_core.types.network import Ipv4, Mac, Netmask
 from netloom_core.types.text import Text
+from netloom_core.types.time import TimeOfDay
 
 Kind = Literal["u16", "s16", "u32", "s32", "f32", "bit", "text"]
 Where = Literal["coil", "discrete", "holding", "input"]
@@ -152,10 +154,13 @@ class ModbusChannel(Channel, protocol="modbus"):
             yield f"channels.{name}.identity: without serial or mac nobody can tell two units of this model apart"
 
 
+WRITTEN = (Text, Ipv4, Netmask, Mac, TimeOfDay)
+
+
 def _carries(item: Item, binding: ModbusBinding) -> str | None:
     """What keeps that binding from carrying values of the item's type."""
     if binding.kind == "text":
-        return None if isinstance(item.type, Text) and not binding.bits else "text is of type text, in registers"
+        return None if isinstance(item.type, WRITTEN) and not binding.bits else "text is of type text, in registers"
     if isinstance(item.type, Text) or not (is_number(item) or isinstance(item.type, Boolean | Choice)):
         return f"a register holds no {item.type.name}"
     if isinstance(item.type, Choice):

@@ -15,6 +15,9 @@ from netloom_core.drivers.carrier import SerialPort
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.drivers.dialogue.talk import Conversation, facts_of
+from netloom_core.drivers.framed.driver import Missing as NotThere
+from netloom_core.drivers.framed.driver import Talk as FramedTalk
+from netloom_core.drivers.framed.form import FramedChannel
 from netloom_core.errors import DeviceError, NoAnswer, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.links.serial import ByteLink
@@ -29,6 +32,19 @@ MAX_ANSWER = 4096
 USUAL_SPEEDS = (9600, 115200, 19200, 38400, 57600)
 PROMPT = re.compile(r"(login|user ?name|password|[>#$])\s*:?\s*$", re.IGNORECASE)
 READABLE = 0.85  # share of printable characters from which on it is text
+
+
+class Noting(SerialPort):
+    """A port that remembers what came: it may be for somebody else."""
+
+    def __init__(self, link: ByteLink) -> None:
+        super().__init__(link)
+        self.heard = bytearray()
+
+    async def read(self, seconds: float) -> bytes:
+        data = await super().read(seconds)
+        self.heard = (self.heard + data)[-MAX_ANSWER:]
+        return data
 
 
 class Dialogue(Method):
@@ -50,7 +66,10 @@ class Dialogue(Method):
         async with look.owners.serial(look.line).turn("sweep") as link:
             for count, (speed, parity, way) in enumerate(tries, 1):
                 await link.set_line(speed, parity)
-                facts = await self._try(look, link, way)
+                if isinstance(way, FramedChannel):
+                    facts = await self._asked_in_frames(look, link, way)
+                else:
+                    facts = await self._try(look, link, way)
                 look.progress(count, len(tries))
                 if facts.pop("noise", ""):
                     garbled = garbled or str(speed)
@@ -76,6 +95,22 @@ class Dialogue(Method):
         if way is None and PROMPT.search(text.rstrip(" ")):
             return {"banner": clean(text, 120), "prompt": "yes"}
         return {"banner": clean(text, 120)} if way is None else {}
+
+    async def _asked_in_frames(self, look: Look, link: ByteLink, way: FramedChannel) -> dict[str, str]:
+        """What a unit tells in frames; nothing where none comes back, since noise is for the other questions."""
+        link.take()
+        port = Noting(link)
+        talk = FramedTalk(way, port, "It")
+        facts: dict[str, str] = {}
+        try:
+            for query in way.identify:
+                await look.pace.take()
+                for name, value in (await talk.ask(query.send, query.answer, {})).items():
+                    facts[name] = clean(value.hex() if isinstance(value, bytes) else str(value), 120)
+        except (DeviceError, NoAnswer, ProtocolError, NotThere):
+            pass  # what it told before stays
+        heard = (bytes(port.heard) + link.take()).decode("utf-8", "replace")
+        return {**way.constant, **facts} if facts else starting(look.library, heard)
 
     async def _identify(self, look: Look, link: ByteLink, way: DialogueChannel) -> dict[str, str]:
         """What its answers tell; left as it was found, whatever comes."""
@@ -109,20 +144,28 @@ def starting(library: Library, text: str) -> dict[str, str]:
     return facts
 
 
-def _tries(look: Look) -> list[tuple[int, str, DialogueChannel | None]]:
+Way = DialogueChannel | FramedChannel
+
+
+def _tries(look: Look) -> list[tuple[int, str, Way | None]]:
     """(speed, parity, way) in the order of likelihood, each once; last an empty line at usual speeds."""
-    ways = [
+    ways: list[Way] = [
         way
         for p in look.library
-        for way in p.of_protocol("dialogue")
-        if way.over == "serial" and way.greeting and not way.sign_in
+        for way in (*p.of_protocol("dialogue"), *p.of_protocol("framed"))
+        if way.over == "serial" and _asks(way)
     ]
     first = [(speed or look.line.speed) for _, speed in look.expected]
-    found: list[tuple[int, str, DialogueChannel | None]] = []
+    found: list[tuple[int, str, Way | None]] = []
     for speed in dict.fromkeys([*first, look.line.speed, *(s for way in ways for s in way.speeds)]):
         found += [(speed, way.parity, way) for way in ways if speed in way.speeds or speed == look.line.speed]
     found += [(speed, "N", None) for speed in dict.fromkeys([look.line.speed, *USUAL_SPEEDS])]
     return list({(s, p, w.model_dump_json() if w else ""): (s, p, w) for s, p, w in found}.values())
+
+
+def _asks(way: Way) -> bool:
+    """Whether it is known who is there without a sign-in."""
+    return bool(way.identify) if isinstance(way, FramedChannel) else bool(way.greeting) and not way.sign_in
 
 
 def readable(data: bytes) -> float:

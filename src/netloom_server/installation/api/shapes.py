@@ -149,7 +149,15 @@ class DevicesSerializer(Form):
 
 
 class PointSerializer(Form):
+    """`id` is the item's path, `short` its short name; either names it where it is driven."""
+
     id = serializers.CharField()
+    short = serializers.CharField()
+    type = serializers.CharField()
+    unit = serializers.CharField()
+    targets = serializers.ListField(child=serializers.CharField())
+    words = serializers.DictField(child=serializers.CharField())
+    live = serializers.BooleanField()
     kind = serializers.CharField()
     state = serializers.CharField()
     states = serializers.ListField(child=serializers.CharField())
@@ -165,6 +173,80 @@ class OptionSerializer(Form):
 
     def get_fields(self) -> dict[str, serializers.Field]:
         return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class ShownSerializer(Form):
+    """Another scale of a number: value * factor + offset, or reference * 10 ** (value / 20)."""
+
+    unit = serializers.CharField()
+    factor = serializers.FloatField()
+    offset = serializers.FloatField()
+    decibels = serializers.BooleanField()
+    reference = serializers.FloatField()
+    places = serializers.IntegerField()
+
+
+class MeaningSerializer(Form):
+    pattern = serializers.CharField()
+    means = serializers.CharField()
+    then = serializers.CharField()
+    colour = serializers.CharField()
+    says = serializers.CharField()
+
+
+class LightSerializer(Form):
+    printed = serializers.CharField()
+    where = serializers.CharField()
+    kind = serializers.CharField()
+    patterns = MeaningSerializer(many=True)
+
+
+class ConnectorSerializer(Form):
+    printed = serializers.CharField()
+    kind = serializers.CharField()
+    terminals = serializers.ListField(child=serializers.CharField())
+    first = serializers.CharField()
+    axis = serializers.CharField()
+    excludes = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+    note = serializers.CharField()
+
+
+class HandStepSerializer(Form):
+    words = serializers.CharField()
+    note = serializers.CharField()
+    within = serializers.FloatField()
+
+
+class ByHandSerializer(Form):
+    name = serializers.CharField()
+    steps = HandStepSerializer(many=True)
+    survives = serializers.ListField(child=serializers.CharField())
+
+
+class ViewSerializer(Form):
+    kind = serializers.CharField()
+    down = serializers.CharField()
+    across = serializers.CharField()
+    item = serializers.CharField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class AxisPlaceSerializer(Form):
+    number = serializers.IntegerField()
+    named = serializers.CharField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class FaceSerializer(Form):
+    lights = LightSerializer(many=True)
+    connectors = ConnectorSerializer(many=True)
+    by_hand = ByHandSerializer(many=True)
+    views = ViewSerializer(many=True)
+    axes = serializers.DictField(child=AxisPlaceSerializer(many=True))
 
 
 class LimitsSerializer(Form):
@@ -194,6 +276,9 @@ class SettingSerializer(Form):
     editor = serializers.CharField()
     limits = LimitsSerializer()
     level = serializers.CharField()
+    shown = ShownSerializer(many=True)
+    item = serializers.CharField()
+    place = serializers.DictField(child=serializers.IntegerField())
     takes = serializers.CharField()
     kept = serializers.CharField()
     reserved = serializers.CharField()
@@ -248,6 +333,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     writable = serializers.ListField(child=serializers.CharField())
     points = PointSerializer(many=True)
     settings = SettingSerializer(many=True)
+    face = FaceSerializer()
     pending = ChangeSerializer(many=True)
     now = DifferenceSerializer(many=True)
     last_proof = serializers.DictField()

@@ -106,6 +106,9 @@ def setting_rows(device: Device, library: Library, documents: dict[str, dict[str
                 "unit": setting.unit,
                 "limits": setting.type.limits(),
                 "level": setting.level,
+                "shown": [one.model_dump() for one in setting.shown],
+                "item": profile.places[path][0],
+                "place": profile.places[path][1],
                 "takes": setting.takes,
                 "kept": setting.kept,
                 "reserved": setting.reserved,
@@ -137,17 +140,24 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "writable": profile.writable if profile else [],
         "points": [
             {
-                "id": point.id,
+                "id": point.path,
+                "short": point.id,
                 "kind": point.kind,
                 "label": _point_label(documents["running"], profile, point),
                 "state": states.get(point.id, "unknown"),
                 "states": point.states,
+                "targets": point.targets or point.states,
+                "words": {str(o["value"]): o["label"] for o in point.type.limits().get("options", [])},
+                "type": point.type.name,
+                "unit": point.unit,
+                "live": point.live,
                 "drive": point.drive,
                 "disturbs": point.disturbs,
             }
             for point in (profile.by_point.values() if profile else [])
         ],
         "settings": setting_rows(device, library, documents),
+        "face": face_of(profile),
         "pending": pending(profile, device, documents["running"]),
         "now": prove(device, library).differences if approved and device.running else [],
         "last_proof": device.proof,
@@ -172,6 +182,30 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
             }
             for sighting in device.sightings.select_related("line").order_by("-id")[:SIGHTINGS_SHOWN]
         ],
+    }
+
+
+def face_of(profile: Profile | None) -> dict[str, Any]:
+    """What people see and do at the device: lights, connectors, what is done by hand; and pictures of its items."""
+    if profile is None:
+        return {"lights": [], "connectors": [], "by_hand": [], "views": [], "axes": {}}
+    return {
+        "lights": [light.model_dump() for light in profile.lights],
+        "connectors": [one.model_dump() for one in profile.connectors],
+        "by_hand": [
+            {
+                "name": name,
+                "steps": [{"words": act.words(), "note": act.note, "within": act.within} for act in procedure.by_hand],
+                "survives": list(procedure.survives),
+            }
+            for name, procedure in profile.procedures.items()
+            if procedure.by_hand
+        ],
+        "views": [view.model_dump() for view in profile.views],
+        "axes": {
+            name: [{"number": n, "label": axis.called(n), "named": axis.name_path(name, n)} for n in axis.numbers]
+            for name, axis in profile.axes.items()
+        },
     }
 
 

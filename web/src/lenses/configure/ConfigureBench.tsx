@@ -5,11 +5,13 @@ import { deviceQuery } from "../../api/queries";
 import { useDecide } from "../../api/work";
 import type { BenchProps } from "../lens";
 import { ask } from "../../lib/place";
-import { plural } from "../../lib/words";
+import { plural, same } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Choice, Empty, Heading, Waiting } from "../../ui/parts";
+import { AtTheDevice } from "./AtTheDevice";
 import { Points } from "./Points";
 import { SettingRow } from "./SettingRow";
+import { VIEWS } from "./views/registry";
 
 const MOST = 60;
 
@@ -58,7 +60,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
     .map((setting) => ({ setting, all: whole.map((d) => d.settings.find((s) => s.path === setting.path)!) }))
     .filter(({ all }) => {
       if (show === "decided") return all.some((s) => s.intended !== null);
-      if (show === "differs") return all.some((s) => s.unkept || (s.intended !== null && s.intended !== s.running) || (s.baseline !== null && s.baseline !== s.running));
+      if (show === "differs") return all.some((s) => s.unkept || (s.intended !== null && !same(s.intended, s.running)) || (s.baseline !== null && !same(s.baseline, s.running)));
       return true;
     });
   return (
@@ -84,6 +86,16 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       {left > 0 && <p className="mb-2 text-[12.5px] text-weld">{left} of the selected devices are left out here: not taken in, or more than {MOST}.</p>}
       {!read && <p className="mb-2 text-[12.5px] text-weld">Not every one of them was read yet: running values are missing.</p>}
       {whole.length === 1 && <Points device={whole[0]} />}
+      {whole.length === 1 &&
+        whole[0].face.views.map((view) => {
+          const View = VIEWS[view.kind];
+          return View ? (
+            <div key={view.label}>
+              <Heading aside="filled: runs · ringed: decided">{view.label}</Heading>
+              <View device={whole[0]} view={view} set={set} />
+            </div>
+          ) : null;
+        })}
       <Heading
         aside={
           <label className="flex items-center gap-2">
@@ -127,6 +139,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       ) : (
         <Empty title={show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
       )}
+      {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>
   );
 }

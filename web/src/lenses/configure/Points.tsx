@@ -1,12 +1,12 @@
 import { useMutation } from "@tanstack/react-query";
 import clsx from "clsx";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { api, got, type WholeDevice } from "../../api/client";
 import { tellProblem } from "../../api/work";
 import { live } from "../../lib/live";
 import { useStore } from "../../lib/store";
 import { Button } from "../../ui/Button";
-import { Heading } from "../../ui/parts";
+import { Choice, Heading, Input } from "../../ui/parts";
 
 const LEASE_MS = 20_000;
 
@@ -14,7 +14,7 @@ const LEASE_MS = 20_000;
 export function Points({ device }: { device: WholeDevice }) {
   const states = useStore(live, (l) => l.points[device.id]);
   const trouble = useStore(live, (l) => l.troubles[device.id]);
-  const there = !!device.serial;
+  const there = device.managed && device.addresses.length > 0 && device.state !== "planned";
   useEffect(() => {
     if (!there) return;
     const look = () =>
@@ -36,32 +36,69 @@ export function Points({ device }: { device: WholeDevice }) {
       <Heading aside={trouble ? <span className="text-madder">no live states: {trouble}</span> : states ? "live" : "asking …"}>Points</Heading>
       <ul className="grid grid-cols-2 gap-x-4 gap-y-0.5">
         {device.points.map((point) => {
-          const state = (!trouble && states?.[point.id]) || "unknown";
-          const on = state === point.states[1];
-          const other = on ? point.states[0] : point.states[1];
+          const known = !trouble && states ? states[point.short] : undefined;
+          const state = known ?? "unknown";
           return (
-            <li key={point.id} data-point={point.id} className="flex h-7 items-center gap-2 text-[12.5px]">
-              <PointMark on={on} known={state !== "unknown"} kind={point.kind} />
+            <li key={point.short} data-point={point.short} className={clsx("flex min-h-7 items-center gap-2 text-[12.5px]", !point.states.length && "col-span-2")}>
+              <PointMark on={point.states.length === 2 && state === point.states[1]} known={known !== undefined} kind={point.kind} />
               <span className="min-w-0 flex-1 truncate" title={point.label}>
                 {point.label}
               </span>
-              <span className={clsx("w-14 text-right", on ? "font-semibold text-ink" : "text-soft")}>{state}</span>
-              {point.drive && (
-                <Button
-                  disabled={drive.isPending || state === "unknown"}
-                  title={point.disturbs.length ? `Disturbs: ${point.disturbs.join(", ")}` : undefined}
-                  aria-label={`Drive ${point.label} ${other}`}
-                  className="w-12 justify-center !px-1 !py-0"
-                  onClick={() => drive.mutate({ point: point.id, state: other })}
-                >
-                  {other}
-                </Button>
-              )}
+              {point.live && <State point={point} state={state} />}
+              {point.drive && <Drive point={point} state={state} busy={drive.isPending} to={(next) => drive.mutate({ point: point.short, state: next })} />}
             </li>
           );
         })}
       </ul>
     </>
+  );
+}
+
+type Point = WholeDevice["points"][number];
+
+function State({ point, state }: { point: Point; state: string }) {
+  const strong = point.states.length > 1 && state !== "unknown" && state !== point.states[0];
+  const word = point.states.length === 2 ? state : (point.words[state] ?? state);
+  return <span className={clsx("shrink-0 text-right", strong ? "font-semibold text-ink" : "text-soft", !point.states.length && "font-mono")}>{state === "unknown" ? state : `${word} ${point.unit}`.trim()}</span>;
+}
+
+/** Two states have a button to the other one, more a list, a number or a text its field. */
+function Drive({ point, state, busy, to }: { point: Point; state: string; busy: boolean; to: (state: string) => void }) {
+  const [text, setText] = useState("");
+  const title = point.disturbs.length ? `Disturbs: ${point.disturbs.join(", ")}` : undefined;
+  const blind = point.live && state === "unknown";
+  if (point.targets.length === 2 && point.live) {
+    const other = state === point.targets[1] ? point.targets[0] : point.targets[1];
+    return (
+      <Button disabled={busy || blind} title={title} aria-label={`Drive ${point.label} ${other}`} className="min-w-12 justify-center !px-1 !py-0" onClick={() => to(other)}>
+        {other}
+      </Button>
+    );
+  }
+  if (point.targets.length)
+    return (
+      <Choice aria-label={`Drive ${point.label}`} title={title} disabled={busy || blind} value={point.targets.includes(state) ? state : ""} className="max-w-32 !py-0" onChange={(event) => event.target.value && to(event.target.value)}>
+        <option value="">drive …</option>
+        {point.targets.map((one) => (
+          <option key={one} value={one}>
+            {point.words[one] ?? one}
+          </option>
+        ))}
+      </Choice>
+    );
+  return (
+    <form
+      className="flex gap-1"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (text) to(text);
+      }}
+    >
+      <Input aria-label={`Drive ${point.label}`} title={title} value={text} onChange={(event) => setText(event.target.value)} className="w-32 !py-0" />
+      <Button type="submit" disabled={busy || !text} className="!px-1 !py-0">
+        set
+      </Button>
+    </form>
   );
 }
 

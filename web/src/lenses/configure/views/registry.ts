@@ -1,0 +1,13 @@
+import type { ComponentType } from "react";
+import type { WholeDevice } from "../../../api/client";
+import { Crosspoints } from "./Crosspoints";
+import { Levels } from "./Levels";
+
+interface Props {
+  device: WholeDevice;
+  view: WholeDevice["face"]["views"][number];
+  set: (path: string, value: unknown) => void;
+}
+
+/** Pictures of several items by their kind in a profile. */
+export const VIEWS: Record<string, ComponentType<Props>> = { crosspoint: Crosspoints, levels: Levels };
