@@ -6,6 +6,7 @@ that documents are compared as they are.
 
 from __future__ import annotations
 
+import json
 from typing import Any, ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict
@@ -19,6 +20,19 @@ class Part(BaseModel):
 
 class BadValue(ValueError):
     """The value is not one of this type; the text says what would be."""
+
+
+MAX_WRITTEN = 20_000
+
+
+def as_list(value: Any) -> Any:
+    """A list as people write it on a command line, `[[0, 0], [1, 2]]`, as one; anything else as it is."""
+    if not isinstance(value, str) or not value.lstrip().startswith("[") or len(value) > MAX_WRITTEN:
+        return value
+    try:
+        return json.loads(value)
+    except (ValueError, RecursionError):
+        return value
 
 
 class ValueType(Part):

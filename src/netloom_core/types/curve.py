@@ -7,7 +7,7 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
-from netloom_core.types.base import BadValue, Part, ValueType
+from netloom_core.types.base import BadValue, Part, ValueType, as_list
 from netloom_core.types.decimal import DecimalNumber
 
 
@@ -45,6 +45,7 @@ class Curve(ValueType):
         )
 
     def _each(self, value: Any, *, checked: bool) -> list[list[float]]:
+        value = as_list(value)
         if not isinstance(value, list) or len(value) > 4 * self.points:
             raise self.bad(value)
         points = []

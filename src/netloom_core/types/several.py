@@ -6,7 +6,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import BeforeValidator, Field
 
-from netloom_core.types.base import BadValue, ValueType
+from netloom_core.types.base import BadValue, ValueType, as_list
 from netloom_core.types.choice import Choice
 from netloom_core.types.decimal import DecimalNumber
 from netloom_core.types.integer import Integer
@@ -37,6 +37,7 @@ class Several(ValueType):
         return f"a list of {self.least} to {self.most}, each {self.each.want()}"
 
     def _all(self, value: Any, *, checked: bool) -> list[Any]:
+        value = as_list(value)
         if not isinstance(value, list) or len(value) > 4 * self.most:
             raise self.bad(value)
         try:

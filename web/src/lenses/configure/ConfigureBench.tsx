@@ -11,7 +11,7 @@ import { Choice, Empty, Heading, Waiting } from "../../ui/parts";
 import { AtTheDevice } from "./AtTheDevice";
 import { Points } from "./Points";
 import { SettingRow } from "./SettingRow";
-import { VIEWS } from "./views/registry";
+import { VIEW_KEYS, VIEWS } from "./views/registry";
 
 const MOST = 60;
 
@@ -90,8 +90,8 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
         whole[0].face.views.map((view) => {
           const View = VIEWS[view.kind];
           return View ? (
-            <div key={view.label}>
-              <Heading aside="filled: runs · ringed: decided">{view.label}</Heading>
+            <div key={view.label} className="mt-4">
+              <Heading aside={VIEW_KEYS[view.kind]}>{view.label}</Heading>
               <View device={whole[0]} view={view} set={set} />
             </div>
           ) : null;
@@ -137,7 +137,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
           </tbody>
         </table>
       ) : (
-        <Empty title={show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
+        <Empty title={!whole[0].settings.length ? "This model has no settings, only points." : show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
       )}
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>

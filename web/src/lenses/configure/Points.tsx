@@ -34,7 +34,7 @@ export function Points({ device }: { device: WholeDevice }) {
   return (
     <>
       <Heading aside={trouble ? <span className="text-madder">no live states: {trouble}</span> : states ? "live" : "asking …"}>Points</Heading>
-      <ul className="grid grid-cols-2 gap-x-4 gap-y-0.5">
+      <ul className="grid max-h-[300px] shrink-0 grid-cols-2 gap-x-4 gap-y-0.5 overflow-y-auto">
         {device.points.map((point) => {
           const known = !trouble && states ? states[point.short] : undefined;
           const state = known ?? "unknown";
@@ -44,7 +44,7 @@ export function Points({ device }: { device: WholeDevice }) {
               <span className="min-w-0 flex-1 truncate" title={point.label}>
                 {point.label}
               </span>
-              {point.live && <State point={point} state={state} />}
+              {point.live && !listed(point) && <State point={point} state={state} />}
               {point.drive && <Drive point={point} state={state} busy={drive.isPending} to={(next) => drive.mutate({ point: point.short, state: next })} />}
             </li>
           );
@@ -55,6 +55,11 @@ export function Points({ device }: { device: WholeDevice }) {
 }
 
 type Point = WholeDevice["points"][number];
+
+/** Whether its state shows in the list by which it is driven. */
+function listed(point: Point): boolean {
+  return point.drive && point.targets.length > 2;
+}
 
 function State({ point, state }: { point: Point; state: string }) {
   const strong = point.states.length > 1 && state !== "unknown" && state !== point.states[0];
@@ -78,7 +83,7 @@ function Drive({ point, state, busy, to }: { point: Point; state: string; busy: 
   if (point.targets.length)
     return (
       <Choice aria-label={`Drive ${point.label}`} title={title} disabled={busy || blind} value={point.targets.includes(state) ? state : ""} className="max-w-32 !py-0" onChange={(event) => event.target.value && to(event.target.value)}>
-        <option value="">drive …</option>
+        <option value="">{state === "unknown" || !point.live ? "drive …" : (point.words[state] ?? state)}</option>
         {point.targets.map((one) => (
           <option key={one} value={one}>
             {point.words[one] ?? one}
