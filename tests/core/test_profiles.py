@@ -8,7 +8,7 @@ import pytest
 
 from netloom_core.errors import OutOfRange, ProfileError, Reserved, UnknownSetting
 from netloom_core.library.load import Library
-from netloom_core.library.publish import schema
+from netloom_core.library.publish import reference, schema
 from netloom_core.library.read import load_profile, parts_in
 from netloom_core.profiles.defaults import default_document
 from netloom_core.profiles.profile import Profile
@@ -38,7 +38,9 @@ def test_table_entries_are_used_once(library: Library) -> None:
 
 
 def test_the_published_schema_is_the_classes_own() -> None:
-    """After a change of the form: python -m netloom_core.library.publish profiles/profile.schema.json"""
+    """After a change of the form: python -m netloom_core.library.publish profiles/profile.schema.json \\
+    docs/profile-reference.md"""
+    assert (ROOT / "docs/profile-reference.md").read_text() == reference()
     assert json.loads((ROOT / "profiles/profile.schema.json").read_text()) == schema()
 
 

@@ -192,6 +192,8 @@ class DialogueChannel(Channel, protocol="dialogue"):
             binding = profile.binding(item, name)
             if isinstance(binding, DialogueBinding):
                 yield from self._bound(f"{item.path}: bind.{name}", binding, decided=item.decided and not item.secret)
+                if item.decided and not item.reserved and not binding.set:
+                    yield f"{item.path}: bind.{name}: nothing sets it; say why it is reserved"
                 if item.drive and not binding.set:
                     yield f"{item.path}: it can be driven, but bind.{name} has no command that sets it"
 

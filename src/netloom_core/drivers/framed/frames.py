@@ -174,6 +174,9 @@ class Receiver:
             size = self._size(bytes(self._buffer))
             if size == 0:
                 break
+            if size == 2 * len(start) and self._framing.start == self._framing.end:
+                del self._buffer[: len(start)]  # the end of one frame before the start of the next
+                continue
             body = self._body(bytes(self._buffer[:size])) if size > 0 else None
             if body is None:
                 del self._buffer[:1]
