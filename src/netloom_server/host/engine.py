@@ -21,6 +21,7 @@ from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import Drivers
 from netloom_core.engine.engine import Engine as CoreEngine
 from netloom_core.errors import NetloomError, RequestError, StoreTrouble
+from netloom_core.library.load import Library
 from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.line import Line
 from netloom_server.care import copies
@@ -41,7 +42,7 @@ log = logging.getLogger("netloom.host")
 
 class Engine:
     def __init__(self) -> None:
-        self.library = profiles.library()
+        self.library = Library.read(settings.PROFILES)
         self.clock = SystemClock()
         self.roster = Roster(self.library)
         self.events = EventHub(self.roster)
@@ -62,6 +63,7 @@ class Engine:
 
     async def start(self) -> None:
         self._loop = asyncio.get_running_loop()
+        await sync_to_async(profiles.take_own)(self.library)
         self.core.keep("the event writer", self.events.run)
         self.core.keep("safe copies", self._copies)
         self.core.keep("the making of papers", self.workshop.run)

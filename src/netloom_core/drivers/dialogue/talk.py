@@ -13,6 +13,7 @@ from netloom_core.model.device import Credentials
 
 QUIET_S = 0.15  # after a command that nothing answers, for a refusal
 PIECE_S = 0.25
+LEFT_S = 0.08
 
 
 def said(text: str, values: dict[str, str]) -> str:
@@ -75,6 +76,7 @@ class Conversation:
     async def leave(self) -> None:
         if self._channel.leave:
             await self._say(self._channel.leave)
+            await self._hear(LEFT_S)  # it has to be heard before the line is somebody else's
 
     async def ask(self, command: str, wait: Answer) -> list[str] | Missing:
         """The lines of the answer. Raises NoAnswer, and what the device says by an error."""

@@ -18,14 +18,19 @@ log = logging.getLogger("netloom.profiles")
 
 
 def library() -> Library:
-    """Those that ship, and one's own. One that a newer Netloom does not take any more is left out, with a word."""
+    """Those that ship, and one's own."""
     found = Library.read(settings.PROFILES)
+    take_own(found)
+    return found
+
+
+def take_own(library: Library) -> None:
+    """Put in those that people added. One that a newer Netloom does not take any more is left out, with a word."""
     for own in OwnProfile.objects.all():
         try:
-            found.put(read(own.text, own.name, found))
+            library.put(read(own.text, own.name, library))
         except NetloomError as error:
             log.warning("the own profile %s was left out: %s", own.ident, error.message)
-    return found
 
 
 def read(text: str, name: str, library: Library) -> Profile:
