@@ -13,6 +13,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any, TypeVar
 
+from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.utils import timezone
 
