@@ -102,6 +102,15 @@ class Demo:
         assert error["message"]
         return error
 
+    def refused_by(self, *words: str) -> str:
+        """What a call that fails on a device says, in words for people."""
+        done = subprocess.run(
+            [sys.executable, "-m", "netloom_cli", *words], env=self.environment, capture_output=True, text=True,
+            cwd=ROOT, timeout=120, stdin=subprocess.DEVNULL,
+        )  # fmt: skip
+        assert done.returncode not in (0, 2), done.stdout + done.stderr
+        return done.stdout + done.stderr
+
     def device(self, word: str) -> dict[str, Any]:
         shown: dict[str, Any] = self.json("show", word)
         return shown

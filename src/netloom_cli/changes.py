@@ -139,6 +139,12 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
             one["changes"] += step["changes"]
         if RESULTS[step["state"]] > RESULTS[one["result"]]:
             one |= {"result": step["state"], "message": step["message"], "try": step["try"]}
+    for remark in run["params"].get("remarks", []):
+        if remark["code"] == "left-out" and remark["device"] not in devices:
+            devices[remark["device"]] = {
+                "device": remark["device"], "name": remark["name"], "result": "failed", "changes": [],
+                "message": remark["message"], "try": "Look at what was left out, then apply again.",
+            }  # fmt: skip
     for ident, name in run["params"].get("asked", {}).items():
         nothing = {
             "device": ident,
@@ -149,12 +155,6 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
             "try": "",
         }
         devices.setdefault(ident, nothing)
-    for remark in run["params"].get("remarks", []):
-        if remark["code"] == "left-out" and remark["device"] not in devices:
-            devices[remark["device"]] = {
-                "device": remark["device"], "name": remark["name"], "result": "failed", "changes": [],
-                "message": remark["message"], "try": "Make it answer, then apply again.",
-            }  # fmt: skip
     return {"run": run["id"], "devices": list(devices.values())}
 
 
@@ -213,7 +213,9 @@ def undo(
 def drive(device: str, point: str, state: str) -> None:
     """Drive a point now."""
     done = call("POST", f"/api/devices/{quoted(device)}/drive", {"point": point, "state": state})
-    give({"device": device, **done}) if context.json else note(f"{point} is {done['states'][point]}.")
+    give({"device": device, **done}) if context.json else note(
+        f"{point} is {done['state'] or 'driven; nothing tells its state'}."
+    )
 
 
 def credentials(

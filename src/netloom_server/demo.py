@@ -69,7 +69,7 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
     profile = library.need(data["profile"])
     serial = data.get("serial", "")
     values = dict(data.get("values", {}))
-    if "/network/address" in profile.by_path:
+    if "/network/address" in profile.by_path and line.kind == "ip":
         values["/network/address"] = data["address"]
     elif "/bus/address" in profile.by_path:
         values |= {"/bus/address": int(data["address"]), "/bus/speed": line.speed}

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from netloom_core.errors import RequestError
+from netloom_core.run.drive import short_name
 from netloom_server.accounts.models import Role
 from netloom_server.base.forms import checked
 from netloom_server.base.problems import Conflict, NotFound
@@ -228,9 +229,10 @@ class DriveView(APIView):
         device = records.resolve(word)
         data = checked(shapes.DriveSerializer, request)
         by = request.user.get_username()
-        return Response(
-            engine().do({"do": "drive", "device": device.id, "point": data["point"], "state": data["state"], "by": by})
-        )
+        profile = engine().library.get(device.profile)
+        point = short_name(profile, data["point"]) if profile else data["point"]
+        done = engine().do({"do": "drive", "device": device.id, "point": point, "state": data["state"], "by": by})
+        return Response({**done, "state": done.get("states", {}).get(point, "")})
 
 
 class WatchView(APIView):

@@ -1,0 +1,122 @@
+"""The whole job on models that are each reached in their own way: set, write, approve, a power cut, drift, restore."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+import pytest
+
+from tests.demo import Demo
+
+NETWORK = "127.56.10.0/24"
+KEY = "00112233445566778899aabbccddeeff"
+# By device: what is set, and what somebody else changes it to at the device itself.
+SET = {
+    "Lines": ("/outputs/2/source", 3, 4),
+    "Shell": ("/outputs/5/gain_db", -12.5, 3.0),
+    "Pages": ("/outlets/3/name", "Amplifier", "Other"),
+    "Forms": ("/relays/2/delay_s", 7.5, 1.0),
+    "Registers": ("/doors/2/open_s", 12.5, 3.0),
+    "Objects": ("/ports/7/use", "off", "on"),
+    "Envelopes": ("/relays/1/mode", "pulse", "latch"),
+    "Lights": ("/ports/2/universe", 9, 2),
+    "Module": ("/relays/3/pulse_s", 2.5, 60.0),
+    "Frames": ("/outputs/8/bands/10/gain_db", 4.5, -3.0),
+    "Codes": ("/zones/2/delay_s", 45, 5),
+    "Hub": ("/outputs/4/rest", "high", "low"),
+    "Reader": ("/lamp/level", 35, 90),
+}
+SERIALS = {
+    "Lines": "TV-1", "Shell": "CQ-1", "Pages": "BP-1", "Forms": "SR-1", "Registers": "HH-1", "Objects": "MS-1",
+    "Envelopes": "OC-1", "Module": "GM-1", "Frames": "SD-1", "Codes": "KA-1", "Hub": "PH-1", "Reader": "00A41C90",
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    running = Demo(tmp_path_factory.mktemp("ways"), NETWORK, "tests/sites/ways.yaml")
+    try:
+        running.start()
+        running.run("sweep", expect=None, timeout=280)
+        yield running
+    finally:
+        running.stop()
+
+
+def value(demo: Demo, name: str, which: str, path: str) -> object:
+    here = demo.device(name)[which]
+    for part in path[1:].split("/"):
+        here = here[part]
+    return here
+
+
+def test_all_are_found_and_named(demo: Demo) -> None:
+    found = {device["name"]: device for device in demo.json("devices")["devices"]}
+    assert {name for name in [*SET, "Screen"] if found[name]["state"] == "known"} == {*SET, "Screen"}
+
+
+def test_one_that_wants_its_key_says_so_until_it_has_it(demo: Demo) -> None:
+    assert "encrypted" in demo.refused_by("read", "Reader")
+    demo.run("credentials", "Reader", "--user", "", "--password", KEY)
+    demo.run("read", "Reader")
+
+
+def test_what_is_set_is_written_read_back_and_kept(demo: Demo) -> None:
+    for name in SET:
+        demo.run("read", name)
+    for name, (path, new, _) in SET.items():
+        demo.run("set", name, f"{path}={new}", expect=None)
+    done = demo.json("apply", "--yes", *SET, expect=None)
+    results = {one["name"]: (one["result"], one["message"]) for one in done["devices"]}
+    assert {name: word for name, (word, _) in results.items()} == dict.fromkeys(SET, "done"), results
+    for name, (path, new, _) in SET.items():
+        assert value(demo, name, "running", path) == new, name
+
+
+def test_a_power_cut_leaves_what_was_written(demo: Demo) -> None:
+    demo.run("backup", "--baseline", *SET)
+    cut = {name: serial for name, serial in SERIALS.items() if name != "Reader"}
+    for serial in cut.values():
+        demo.run("fault", "power-cut", serial)
+    deadline = time.monotonic() + 40
+    waiting = set(cut)
+    while waiting and time.monotonic() < deadline:
+        proofs = demo.verified(*waiting)
+        waiting = {name for name in waiting if proofs[name]["result"] != "match"}
+    assert not waiting, {name: proofs[name] for name in waiting}
+
+
+def test_what_somebody_changes_is_drift_and_is_restored(demo: Demo) -> None:
+    changed = {name: (path, other) for name, (path, _, other) in SET.items() if name in SERIALS}
+    for name, (path, other) in changed.items():
+        demo.run("fault", "change", SERIALS[name], f"{path}={other}", "--stored")
+    proofs = demo.verified(*changed)
+    assert {name: proofs[name]["result"] for name in changed} == dict.fromkeys(changed, "drift")
+    for name, (path, _) in changed.items():
+        assert [d["path"] for d in proofs[name]["differences"]] == [path], name
+        demo.run("restore", name, "--yes")
+    proofs = demo.verified(*changed)
+    assert {name: proofs[name]["result"] for name in changed} == dict.fromkeys(changed, "match")
+
+
+def test_points_are_driven_by_either_name(demo: Demo) -> None:
+    demo.run("drive", "Lines", "output-1", "4")
+    demo.run("drive", "Lines", "/outputs/1/source", "2")
+    demo.run("drive", "Registers", "lock-2", "released")
+    demo.run("drive", "Screen", "input", "hdmi2")
+    demo.run("drive", "Frames", "mute-3", "on")
+    demo.run("drive", "Module", "relay-2", "closed")
+    points = {point["short"]: point for point in demo.device("Frames")["points"]}
+    assert (points["mute-3"]["id"], points["mute-3"]["state"]) == ("/outputs/3/mute", "on")
+
+
+def test_a_display_that_warms_up_is_on_its_way(demo: Demo) -> None:
+    assert demo.json("drive", "Screen", "power", "off")["state"] in ("cooling", "off")
+    deadline = time.monotonic() + 10
+    while time.monotonic() < deadline:
+        states = {point["short"]: point["state"] for point in demo.device("Screen")["points"]}
+        if states["power"] == "off":
+            break
+    assert states["power"] == "off"
+    assert "warming up" in demo.refused_by("drive", "Screen", "input", "hdmi1")
