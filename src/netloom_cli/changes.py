@@ -213,9 +213,8 @@ def undo(
 def drive(device: str, point: str, state: str) -> None:
     """Drive a point now."""
     done = call("POST", f"/api/devices/{quoted(device)}/drive", {"point": point, "state": state})
-    give({"device": device, **done}) if context.json else note(
-        f"{point} is {done['state'] or 'driven; nothing tells its state'}."
-    )
+    now = done["state"] or "driven, and nothing tells its state"
+    give({"device": device, **done}) if context.json else note(f"{point} is {now}.")
 
 
 def credentials(

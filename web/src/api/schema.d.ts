@@ -1074,6 +1074,13 @@ export interface components {
             point: string;
             state: string;
         };
+        /** @description `state` is that of the point itself; empty where nothing tells it. */
+        Driven: {
+            states: {
+                [key: string]: string;
+            };
+            state: string;
+        };
         Entry: {
             /** Format: date-time */
             time: string;
@@ -2479,7 +2486,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["States"];
+                    "application/json": components["schemas"]["Driven"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

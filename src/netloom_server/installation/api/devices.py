@@ -224,7 +224,7 @@ class CredentialView(APIView):
 
 
 class DriveView(APIView):
-    @extend_schema(request=shapes.DriveSerializer, responses=shapes.StatesSerializer)
+    @extend_schema(request=shapes.DriveSerializer, responses=shapes.DrivenSerializer)
     def post(self, request: Request, word: str) -> Response:
         device = records.resolve(word)
         data = checked(shapes.DriveSerializer, request)

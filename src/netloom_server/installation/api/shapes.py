@@ -411,6 +411,12 @@ class StatesSerializer(Form):
     states = serializers.DictField(child=serializers.CharField())
 
 
+class DrivenSerializer(StatesSerializer):
+    """`state` is that of the point itself; empty where nothing tells it."""
+
+    state = serializers.CharField()
+
+
 class FreeSerializer(Form):
     addresses = serializers.ListField(child=serializers.CharField())
 
