@@ -19,6 +19,7 @@ from bench import (
     sweep,
     ui,
     verify,
+    ways,
 )
 
 ALL = {
@@ -27,6 +28,7 @@ ALL = {
     "laboratory": laboratory.main,
     "fuse": fuse.main,
     "osdp": osdp.main,
+    "ways": ways.main,
     "backup": backup.main,
     "verify": verify.main,
     "export": export.main,

@@ -30,6 +30,7 @@ class ModbusDriver(BoundDriver):
         assert isinstance(channel, ModbusChannel)
         self._channel = channel
         self._transport = transport
+        self._gap = channel.gap  # until it shows that what lies between is not there
         self._who = target.name
         self._priority = Priority.RUN
 
@@ -88,14 +89,18 @@ class ModbusDriver(BoundDriver):
     async def _fetch(self, unit: Asks, startup: bool, wanted: Sequence[Bound]) -> Told:
         spans = {bound.item.path: span_of(bound.binding, startup=startup) for bound in wanted}
         read: dict[Span, bytes | int] = {}
-        for span in joined(spans.values(), self._channel):
+        waiting = joined(spans.values(), self._channel, self._gap)
+        while waiting:
+            span = waiting.pop(0)
             answer = await self._read(unit, span)
-            if isinstance(answer, int) and any(span != own and span.holds(own) for own in spans.values()):
-                # One place of it is not there, or the unit does not read so far: each by itself.
-                for own in {own for own in spans.values() if span.holds(own)}:
-                    read[own] = await self._read(unit, own)
-            else:
+            inside = {own for own in spans.values() if span.holds(own)}
+            if not isinstance(answer, int) or inside == {span}:
                 read[span] = answer
+                continue
+            # A place of it is not there, or the unit does not read so far: without the gaps, then each by itself.
+            self._gap = 0
+            parts = joined(inside, self._channel, 0)
+            waiting[:0] = parts if parts != [span] else sorted(inside, key=lambda one: one.first)
         values: dict[str, Any] = {}
         for bound in wanted:
             own = spans[bound.item.path]

@@ -46,15 +46,13 @@ def span_of(binding: ModbusBinding, *, startup: bool = False) -> Span:
     return Span(binding.table, first, binding.size)
 
 
-def joined(spans: Iterable[Span], channel: ModbusChannel) -> list[Span]:
-    """The same places in as few requests as can be: over gaps that the profile says exist, none longer than one
-    reply.
-    """
+def joined(spans: Iterable[Span], channel: ModbusChannel, gap: int) -> list[Span]:
+    """The same places in as few requests as can be: over so many registers between, none longer than one reply."""
     result: list[Span] = []
     for span in sorted(set(spans), key=lambda one: (one.table, one.first)):
         most = modbus.MAX_BITS if span.bits else channel.most
         last = result[-1] if result else None
-        if last and last.table == span.table and span.first <= last.end + channel.gap:
+        if last and last.table == span.table and span.first <= last.end + gap:
             end = max(last.end, span.end)
             if end - last.first <= most:
                 result[-1] = Span(last.table, last.first, end - last.first)
