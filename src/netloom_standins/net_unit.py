@@ -22,9 +22,8 @@ class NetUnit(NetFace):
     async def start(self) -> None:
         address = get(self.running, "/network/address")
         self.address = address if isinstance(address, str) and address not in ("", UNSET) else self.address
-        self.services = [SERVICES[name](self, options or {}) for name, options in self.answers.items()]
-        for service in self.services:
-            await service.start()
+        services = [SERVICES[name](self, options or {}) for name, options in self.answers.items()]
+        self.services = [service for service in services if await service.begin()]
         self.up = True
 
     async def stop(self) -> None:

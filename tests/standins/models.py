@@ -65,8 +65,9 @@ class Bench:
 
     async def power_cut(self) -> None:
         await self.unit.power_cut()
-        while not self.unit.up:
-            await asyncio.sleep(0.05)
+        async with asyncio.timeout(10):
+            while not self.unit.up:
+                await asyncio.sleep(0.05)
 
 
 def on_serial(library: Library, model: str, serial: str, firmware: str, **values: Any) -> DescribedUnit:

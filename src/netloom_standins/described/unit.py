@@ -121,16 +121,15 @@ class DescribedUnit(NetUnit):
             service = self._service(
                 {**face, "site": self.answers[name]} if (name := face["face"]) in self.answers else face
             )
-            if service is not None:
+            if service is not None and await service.begin():
                 self.services.append(service)
-                await service.start()
         faces = {face["face"] for face in self.description.faces}
         for name, options in self.answers.items():
             if name in faces:
                 continue
             other = SERVICES[name](self, options or {})
-            self.services.append(other)
-            await other.start()
+            if await other.begin():
+                self.services.append(other)
         self.up = True
         for talk in list(self.talks):
             talk.started()

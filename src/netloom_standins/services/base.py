@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import errno
+import logging
 import socket
 from typing import Any
 
 from netloom_standins.net_face import NetFace
+
+log = logging.getLogger(__name__)
 
 
 class Service:
@@ -17,6 +21,17 @@ class Service:
 
     async def start(self) -> None:
         raise NotImplementedError
+
+    async def begin(self) -> bool:
+        """Starts it, if its address is here: a unit moved to another network is on, and nobody reaches it."""
+        try:
+            await self.start()
+        except OSError as error:
+            if error.errno != errno.EADDRNOTAVAIL:
+                raise
+            log.warning("%s is on; nobody reaches %s at %s", self.unit.serial, type(self).__name__, self.unit.address)
+            return False
+        return True
 
     async def stop(self) -> None:
         raise NotImplementedError
