@@ -142,6 +142,10 @@ class Refused(DeviceError):
     code = "refused"
 
 
+class Absent(Refused):
+    """The device says that it has no such thing: a value that is not there, no trouble."""
+
+
 class PromisedElsewhere(Refused):
     """It takes a new place, and says that this will be another one than it was told."""
 

@@ -6,47 +6,25 @@ import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
-from typing import Any
 
 import asyncssh
 import pytest
 from pymodbus.datastore import ModbusSequentialDataBlock, ModbusServerContext
 from pymodbus.server import ModbusTcpServer
 
-from netloom_core.bus.owner import Owners
 from netloom_core.documents.tree import get
-from netloom_core.drivers.registry import OPENERS
 from netloom_core.errors import NetloomError, WrongCredentials, WrongDevice
-from netloom_core.library.read import profile_of
 from netloom_core.links.udp import UdpLink
 from netloom_core.model.change import Change
-from netloom_core.model.device import Credentials, Target
-from netloom_core.model.line import Line
+from netloom_core.model.device import Credentials
 from netloom_core.model.snmp import SnmpAccess, SnmpUser
-from netloom_core.profiles.profile import Profile
 from netloom_core.protocols import snmp
+from tests.core.drivers.made import driver, line, profile
 from tests.peers.conftest import Start
 
 NETWORK = "127.33.7"
-LINE = Line("net", "Net", "ip", network=f"{NETWORK}.0/24", source=f"{NETWORK}.1")
+LINE = line(NETWORK)
 AGENT = f"{NETWORK}.10"
-
-
-def profile(channel: dict[str, Any], items: list[dict[str, Any]], **more: Any) -> Profile:
-    head = {"format": 2, "id": "a-peer", "maker": "Peer", "model": "P", "kind": "peer"}
-    return profile_of({**head, "channels": {"way": channel}, "items": items, **more}, "peer.yaml", {})
-
-
-@asynccontextmanager
-async def driver(made: Profile, host: str, **more: Any) -> AsyncIterator[Any]:
-    target = Target("d", "Peer", made.id, LINE, host, **more)
-    opened = OPENERS[made.channels["way"].protocol](target, made, "way", Owners())
-    try:
-        await opened.identify()
-        opened.trust(opened.connection)
-        yield opened
-    finally:
-        await opened.close()
 
 
 # SNMP
@@ -177,8 +155,8 @@ async def shell(host: str) -> AsyncIterator[asyncssh.SSHKey]:
 
     async def talk(process: asyncssh.SSHServerProcess[str]) -> None:
         process.stdout.write("Welcome\nbox> ")
-        async for line in process.stdin:
-            words = line.split()
+        async for said in process.stdin:
+            words = said.split()
             if words[:1] == ["who"]:
                 process.stdout.write("number B-77\n")
             elif words[:1] == ["gain"]:
@@ -204,7 +182,8 @@ async def test_a_shell_over_ssh_is_read_and_written_and_its_key_is_held_to() -> 
         async with driver(BOX, host, credentials=login, pins={"ssh": key.get_fingerprint()}) as here:
             await here.write([Change("/gain", 7, 42)])
             assert await here.read("running") == {"gain": 42}
-            assert not await here.sign_in_as(Credentials("tech", "wrong")) if here._channel.sign_in else True
+            assert not await here.sign_in_as(Credentials("tech", "wrong"))
+            assert await here.sign_in_as(Credentials("tech", "right"))
         with pytest.raises(WrongDevice):
             async with driver(BOX, host, credentials=login, pins={"ssh": "SHA256:another"}):
                 pass

@@ -137,6 +137,31 @@ async def test_a_late_answer_is_heard_and_asked_for_again_in_peace(
     assert not [f for f in result.findings if f.address in ("2", "3") and f.speed == BUS.speed]
 
 
+class Halting(Deaf):
+    """Hands its answer over in pieces, with pauses as on a busy computer: where a frame is not told to end yet, too."""
+
+    async def _later(self) -> None:
+        for at in range(0, len(self._answer), 5):
+            await self.send(self._answer[at : at + 5], 115200)
+            await asyncio.sleep(self._pause)
+
+
+async def test_a_pause_within_a_frame_does_not_end_it(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(modbus, "MAX_UNIT", 1)
+    whole = modbus.rtu(1, bytes((0x2B, 0x0E, 2, 0x82, 0, 0, 2)) + b"\x00\x03Odd\x01\x03M-7")
+    wire = Halting(tmp_path / "bus", whole, pause=0.06)
+    wire.start()
+    try:
+        result = await look(library, replace(BUS, path=str(wire.link)), ModbusRtuScan())
+    finally:
+        wire.stop()
+    assert {(f.facts["maker"], f.facts["product_code"]) for f in result.findings if f.speed == BUS.speed} == {
+        ("Odd", "M-7")
+    }
+
+
 # Dialogues
 
 

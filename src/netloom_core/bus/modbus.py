@@ -14,7 +14,6 @@ from netloom_core.protocols import modbus
 SILENT_CHARACTERS = 3.5  # between frames, serial line guide clause 2.5.1.1
 MIN_SILENT_S = 0.00175  # the fixed value above 19200 baud
 REST_S = 0.25
-GAP_S = 0.02  # an operating system hands bytes over in pieces; a shorter pause does not end a frame
 
 
 class Heard(Protocol):
@@ -61,15 +60,14 @@ async def _frame(link: ByteLink, deadline: float, last: float, own: EchoFilter |
         if not arrived:
             return data
         data += own.feed(arrived) if own else arrived
-        if 0 < modbus.rtu_length(data) <= len(data):
+        if data and modbus.rtu_length(data) <= len(data):
             return data
     return data
 
 
 def _patience(data: bytes, speed: int) -> float:
-    """How long the rest may take: a frame whose length is told is worth waiting for on a busy computer."""
-    missing = modbus.rtu_length(data) - len(data)
-    return line_time(max(missing, 16), speed) + (REST_S if missing > 0 else GAP_S)
+    """How long the rest may take: an operating system hands bytes over in pieces, a busy one with long pauses."""
+    return line_time(max(modbus.rtu_length(data) - len(data), 16), speed) + REST_S
 
 
 def _note(data: bytes, strays: set[int]) -> None:

@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Hashable, Mapping, Sequence
 from typing import Any
 
+from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import Document, put
 from netloom_core.drivers.wire import Unreadable
-from netloom_core.errors import CannotDo, KeyLost
+from netloom_core.errors import CannotDo, KeyLost, Unproven
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.item import Item
@@ -39,6 +40,7 @@ class BoundDriver:
         self.name = name
         self.unreadable: dict[str, str] = {}  # of the last reading, by path: why
         self._trusted: Hashable | None = None
+        self._who, self._priority = target.name, Priority.RUN
 
     # What a protocol says for itself
 
@@ -70,8 +72,14 @@ class BoundDriver:
     def trust(self, connection: Hashable | None) -> None:
         self._trusted = connection
 
+    def need_proof(self) -> None:
+        """Raises Unproven where it was not proven on the present connection who is there."""
+        if self._trusted is None or self._trusted != self.connection:
+            raise Unproven(f"The talk with {self.target.address} has begun anew.", "It is asked again who it is.")
+
     def speak_for(self, who: str, priority: int) -> None:
-        """A network is not taken turns at."""
+        """For whom the next turns of a line are taken, and how urgent they are."""
+        self._who, self._priority = who, Priority(priority)
 
     async def close(self) -> None:
         """Let go of what is open."""

@@ -12,7 +12,32 @@ from netloom_core.bus.turns import Priority
 from netloom_core.links.serial import ByteLink
 from netloom_core.links.stream import Stream
 
-OFFLINE_S = 8.0  # of silence: whoever is at the end of the cable afterwards may be another one
+OFFLINE_S = 8.0  # of silence on a cable: whoever is at its end afterwards may be another one
+TOLD_S = 2.0  # between datagrams: who answered a moment ago is still there
+
+
+class Presence:
+    """What stands for a connection where there is none: a far end that was heard a moment ago.
+
+    `mark` is another one after each loss, and None while nobody was heard for `seconds`.
+    """
+
+    def __init__(self, seconds: float) -> None:
+        self._seconds = seconds
+        self._heard_at = float("-inf")
+        self._number = 0
+
+    @property
+    def mark(self) -> int | None:
+        fresh = asyncio.get_running_loop().time() - self._heard_at <= self._seconds
+        return self._number if fresh else None
+
+    def heard(self) -> None:
+        self._heard_at = asyncio.get_running_loop().time()
+
+    def lose(self) -> None:
+        self._heard_at = float("-inf")
+        self._number += 1
 
 
 class Port(Protocol):
@@ -61,14 +86,12 @@ class SerialCarrier:
 
     def __init__(self, owner: SerialOwner, speed: int, parity: str) -> None:
         self._owner, self._speed, self._parity = owner, speed, parity
-        self._heard_at = float("-inf")
-        self._talk = 0
+        self._presence = Presence(OFFLINE_S)
 
     @property
     def mark(self) -> Hashable | None:
-        if asyncio.get_running_loop().time() - self._heard_at > OFFLINE_S:
-            return None
-        return self._owner.openings, self._talk
+        talk = self._presence.mark
+        return None if talk is None else (self._owner.openings, talk)
 
     @asynccontextmanager
     async def turn(self, who: str, priority: Priority) -> AsyncIterator[Port]:
@@ -79,11 +102,10 @@ class SerialCarrier:
             yield SerialPort(link)
 
     def heard(self) -> None:
-        self._heard_at = asyncio.get_running_loop().time()
+        self._presence.heard()
 
     def drop(self) -> None:
-        self._heard_at = float("-inf")
-        self._talk += 1
+        self._presence.lose()
 
 
 class StreamPort:

@@ -22,6 +22,7 @@ READS_BITS, READS_REGISTERS = (READ_COILS, READ_DISCRETE), (READ_HOLDING, READ_I
 WRITES = (WRITE_COIL, WRITE_REGISTER, WRITE_COILS, WRITE_REGISTERS)
 MAX_BITS, MAX_REGISTERS, MAX_WRITTEN, MAX_WRITTEN_BITS = 2000, 125, 123, 1968
 MAX_PDU = 253
+SHORTEST = 5  # of a reply on a serial line: an exception
 OBJECTS = {0: "maker", 1: "product_code", 2: "firmware", 4: "product_name", 5: "model"}
 EXCEPTIONS = {1: "illegal function", 2: "illegal data address", 3: "illegal data value", 4: "device failure",
               6: "busy", 10: "gateway path unavailable", 11: "gateway target failed to respond"}  # fmt: skip
@@ -136,11 +137,9 @@ def parse_rtu(data: bytes) -> Answer:
 
 
 def rtu_length(data: bytes) -> int:
-    """Length of the reply frame that begins with these bytes, as far as they tell; 0 when not yet."""
-    if len(data) < 3:
-        return 0
-    if data[1] & 0x80:
-        return 5
+    """How long the reply frame is that begins with these bytes; at least so long where they do not tell it all yet."""
+    if len(data) < 3 or data[1] & 0x80:
+        return SHORTEST
     if data[1] in READS_BITS or data[1] in READS_REGISTERS:
         return data[2] + 5
     if data[1] in WRITES:
@@ -151,12 +150,11 @@ def rtu_length(data: bytes) -> int:
 
 
 def _device_id_length(data: bytes) -> int:
-    if len(data) < 8:
-        return 0
+    """Clause 6.21: a head that ends in the number of objects, each with its id and length; then the CRC."""
     at = 8
-    for _ in range(data[7]):
+    for _ in range(data[7] if len(data) >= at else 0):
         if len(data) < at + 2:
-            return 0
+            return at + 4
         at += 2 + data[at + 1]
     return at + 2
 

@@ -16,7 +16,7 @@ from typing import Any
 from xml.etree.ElementTree import Element
 from xml.sax.saxutils import escape
 
-from netloom_core.errors import ProtocolError, Refused, WrongCredentials
+from netloom_core.errors import Absent, ProtocolError, Refused, WrongCredentials
 from netloom_core.protocols.xml import find_all, parse, text_of
 
 COMMON = "http://www.onvif.org/ver10/schema"
@@ -106,7 +106,8 @@ def response(data: bytes, operation: str) -> Element:
         if b"NotAuthorized" in data or b"FailedAuthentication" in data:
             raise WrongCredentials("The device wants a user name and a password for that.")
         said = text_of(root, "Text") or text_of(root, "Reason") or text_of(root, "Value")
-        raise Refused(f"It refuses {operation}: {said}", "It was read back to see what it has now.")
+        kind = Absent if b"ActionNotSupported" in data else Refused  # a subcode of ONVIF Core, table of generic faults
+        raise kind(f"It refuses {operation}: {said}", "It was read back to see what it has now.")
     found = find_all(root, f"{operation}Response")
     if not found:
         raise ProtocolError(f"not an answer to {operation}")

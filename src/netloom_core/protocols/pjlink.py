@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import hashlib
 
-from netloom_core.errors import Busy, ProtocolError, Refused, WrongCredentials
+from netloom_core.errors import Absent, Busy, ProtocolError, Refused, WrongCredentials
 from netloom_core.protocols.xml import clean
 
 PORT = 4352
@@ -45,10 +45,6 @@ def ask(command: str) -> bytes:
     return f"{command} ?\r".encode()
 
 
-class Undefined(Refused):
-    """ERR1: the display has no such command, or nothing to answer with."""
-
-
 def said(command: str, parameter: str) -> bytes:
     """Raises ProtocolError where a parameter would end the line, or is longer than the standard's 128 bytes."""
     if not parameter.isprintable() or len(parameter.encode()) > 128:
@@ -59,7 +55,7 @@ def said(command: str, parameter: str) -> bytes:
 def value_of(line: bytes, command: str) -> str | None:
     """The value of the answer to that command; None where the line answers another one.
 
-    Raises WrongCredentials for ERRA, Undefined for ERR1, Refused for ERR2 and ERR4, Busy for ERR3 (clause 4.1).
+    Raises WrongCredentials for ERRA, Absent for ERR1, Refused for ERR2 and ERR4, Busy for ERR3 (clause 4.1).
     """
     if len(line) > MAX_LINE:
         raise ProtocolError("a PJLink reply is too long")
@@ -71,7 +67,7 @@ def value_of(line: bytes, command: str) -> str | None:
         return None
     match value.upper():
         case "ERR1":
-            raise Undefined(f"The display knows no {command[2:]}.")
+            raise Absent(f"The display knows no {command[2:]}.")
         case "ERR2":
             raise Refused(f"The display does not take that for {command[2:]}.", "It may have no such input.")
         case "ERR3":

@@ -54,7 +54,7 @@ POE_STATE: Oid = (1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 6)  # pethPsePortDetectionStat
 
 SYSTEM = (SYS_DESCR, SYS_OBJECT, SYS_NAME, SYS_PLACE)
 CHASSIS, STACK = 3, 11  # PhysicalClass
-TOO_BIG = 1  # error-status
+TOO_BIG, NO_SUCH_NAME = 1, 2  # error-status
 # What the chassis row tells, by our names.
 ENTITY = ((ENTITY_SERIAL, "serial"), (ENTITY_MAKER, "maker"), (ENTITY_MODEL, "model"), (ENTITY_FIRMWARE, "firmware"))
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from netloom_core.sweep.base import Look
 
 IN_A_ROW = 6  # spoiled addresses that are no pairs any more
+RARE = 4  # silent ones in a row that show it: a busy computer may hear one of them too late
 
 
 class Noise:
@@ -17,10 +18,12 @@ class Noise:
     def __init__(self, look: Look, method: str) -> None:
         self._look, self._method = look, method
         self._held: dict[int, list[str]] = {}  # by speed
+        self._silent: dict[int, int] = {}  # since the last spoiled one, by speed
         self._noisy: set[int] = set()
 
     def spoiled(self, address: str, speed: int) -> None:
         held = self._held.setdefault(speed, [])
+        self._silent[speed] = 0
         if address not in held:
             held.append(address)
         if len(held) >= IN_A_ROW and speed not in self._noisy:
@@ -29,8 +32,14 @@ class Noise:
             said = f"At {speed} baud bytes come that make no sense, whoever is asked"
             self._look.note(f"{said}: the rest was not asked at that speed.")
 
+    def silent(self, speed: int) -> None:
+        """Nothing came. Where that is so of some in a row, what was spoiled before is somebody."""
+        self._silent[speed] = self._silent.get(speed, 0) + 1
+        if self._silent[speed] >= RARE:
+            self.sound(speed)
+
     def sound(self, speed: int) -> None:
-        """An answer that was understood, or none at all: what was spoiled there before is somebody."""
+        """An answer that was understood: what was spoiled there before is somebody."""
         held = self._held.pop(speed, [])
         for address in held if speed not in self._noisy else ():
             self._look.sight(address, self._method, speed=str(speed), garbled="yes")

@@ -35,6 +35,11 @@ def test_the_echo_behind_a_prompt_is_no_answer() -> None:
     assert heard("q16) name\r\nbox\r\nq16) ", prompt="q16\\) $").answer(Answer(sent="name")) == ["box"]
 
 
+@pytest.mark.parametrize("answer", ["no lock", "lock"])
+def test_an_answer_that_ends_in_the_command_is_no_echo(answer: str) -> None:
+    assert heard(f"{answer}\r\n").answer(Answer("lock", "lock$")) == [answer]
+
+
 def test_without_a_prompt_it_is_the_first_line_that_fits() -> None:
     wait = Answer("WHO", "^WHO (?P<serial>\\S+)")
     assert heard("noise\r\nWHO 12\r\n").answer(wait) == ["noise", "WHO 12"]

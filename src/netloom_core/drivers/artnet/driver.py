@@ -13,8 +13,9 @@ from typing import Any
 
 from netloom_core.drivers.artnet.form import ArtNetBinding, ArtNetChannel
 from netloom_core.drivers.bound import BoundDriver, Told, identity_from
+from netloom_core.drivers.carrier import TOLD_S, Presence
 from netloom_core.drivers.wire import Unreadable, canonical, from_text
-from netloom_core.errors import LinkError, NoAnswer, NobodyThere, ProtocolError, Unproven
+from netloom_core.errors import LinkError, NoAnswer, NobodyThere, ProtocolError
 from netloom_core.links.udp import UdpLink
 from netloom_core.model.device import Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
@@ -23,7 +24,6 @@ from netloom_core.protocols import artnet
 ANSWER_S = 3.2  # a node may wait a random second, and a controller three (Art-Net 4, ArtPoll)
 MORE_S = 0.4  # after the first reply, for those of further ports
 SHARE_S = 0.05
-TOLD_S = 2.0  # a datagram has no connection: who answered a moment ago is still there
 INDICATORS = {"normal": artnet.LED_NORMAL, "muted": artnet.LED_MUTE, "located": artnet.LED_LOCATE}
 
 
@@ -33,13 +33,13 @@ class ArtNetDriver(BoundDriver):
         channel = profile.channels[name]
         assert isinstance(channel, ArtNetChannel)
         self._channel = channel
-        self._heard_at = float("-inf")
+        self._presence = Presence(TOLD_S)
         self._replies: dict[int, artnet.PollReply] = {}
 
     @property
     def connection(self) -> Hashable | None:
-        fresh = asyncio.get_running_loop().time() - self._heard_at < TOLD_S
-        return next(iter(self._replies.values())).mac if fresh and self._replies else None
+        here = self._presence.mark is not None and self._replies
+        return next(iter(self._replies.values())).mac if here else None
 
     async def _poll(self, packet: bytes = b"") -> dict[int, artnet.PollReply]:
         """Its replies by bind index, to a poll or to what is set. Raises NobodyThere where none comes.
@@ -54,13 +54,13 @@ class ArtNetDriver(BoundDriver):
                 continue
             found[max(reply.bind_index, 1)] = reply
         if not found:
-            self._heard_at = float("-inf")
+            self._presence.lose()
             raise NobodyThere(
                 f"{self.target.name or self.target.address} answers no poll of Art-Net.",
                 "Look at its power and cable.",
                 outcome="unknown" if packet else "not_sent",
             )
-        self._heard_at = asyncio.get_running_loop().time()
+        self._presence.heard()
         self._replies = found
         return found
 
@@ -94,13 +94,9 @@ class ArtNetDriver(BoundDriver):
         ours = not wanted or any(facts["oem"].upper() == f"{reply.oem:04X}" for facts in wanted)
         return self.profile.model if ours else f"product {reply.oem:04X}"
 
-    def _proven(self) -> None:
-        if self._trusted is None or self._trusted != self.connection:
-            raise Unproven(f"{self.target.address} was not asked who it is just now.", "It is asked again.")
-
     async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
         """One poll for all; the mask has a question of its own."""
-        self._proven()
+        self.need_proof()
         replies = await self._poll()
         told: dict[str, Any] = {}
         network: tuple[str, str] | None = None
@@ -143,7 +139,7 @@ class ArtNetDriver(BoundDriver):
 
     async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
         """One packet for each, in the order given: a node acts on one command of a packet."""
-        self._proven()
+        self.need_proof()
         for bound, value in values:
             await self._set(bound.binding, value)
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequence
 from typing import Any, TypeVar
 
-from netloom_core.bus.turns import Priority
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
 from netloom_core.drivers.carrier import Carrier
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, found_in, pattern
@@ -19,7 +18,6 @@ from netloom_core.errors import (
     NoAnswer,
     ProtocolError,
     Refused,
-    Unproven,
     WrongCredentials,
 )
 from netloom_core.model.device import Credentials, Identity, Target
@@ -41,22 +39,17 @@ class DialogueDriver(BoundDriver):
         self._login = (target.credentials or (Credentials(),))[0]
         self._carrier = carriers(self._login)
         self._heard = Heard(channel)
-        self._who = target.name
-        self._priority = Priority.RUN
 
     @property
     def connection(self) -> Hashable | None:
         return self._carrier.mark
 
-    def speak_for(self, who: str, priority: int) -> None:
-        self._who, self._priority = who, Priority(priority)
-
     async def close(self) -> None:
         self._carrier.drop()
 
     async def _talk(self, work: Callable[[Conversation], Awaitable[Result]], *, proves: bool = False) -> Result:
-        if not proves and (self._trusted is None or self._trusted != self.connection):
-            raise Unproven(f"The talk with {self.target.address} has begun anew.", "It is asked again who it is.")
+        if not proves:
+            self.need_proof()
         try:
             async with self._carrier.turn(self._who, self._priority) as port:
                 talk = Conversation(self._channel, port, self._heard, self.target.name or self.target.address)

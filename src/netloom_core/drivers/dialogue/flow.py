@@ -91,8 +91,7 @@ class Heard:
         """
         lines, rest = split(self.text)
         ours = self._strip(lines, keep=False)
-        if self.channel.echo or wait.sent:
-            ours = without_echo(ours, wait.sent)
+        ours = self._without_echo(ours, wait.sent.strip())
         prompted = bool(self.channel.prompt) and pattern(self.channel.prompt).search(rest) is not None
         refusal = next((error for line in ours if (error := self._error(line)) is not None), None)
         if refusal is not None and (prompted or not self.channel.prompt):
@@ -112,6 +111,17 @@ class Heard:
         if not wait.wanted:
             return False
         return sum(1 for line in lines if pattern(wait.wanted).search(line)) >= max(wait.count, 1)
+
+    def _without_echo(self, lines: list[str], sent: str) -> list[str]:
+        """What was said comes back first on many devices, behind the prompt perhaps.
+
+        Where the profile does not say that it does, an answer that only ends in the command is no echo of it.
+        """
+        if not sent or not lines or not lines[0].rstrip().endswith(sent) or len(lines[0].strip()) > len(sent) + 80:
+            return lines
+        before = lines[0].rstrip().removesuffix(sent)
+        prompted = not before.strip() or (self.channel.prompt and pattern(self.channel.prompt).search(before))
+        return lines[1:] if self.channel.echo or (prompted and len(lines) > 1) else lines
 
     def _take(self) -> None:
         lines, _ = split(self.text)
@@ -148,14 +158,6 @@ def split(text: str) -> tuple[list[str], str]:
     """Whole lines, empty ones left out, and what has no end yet."""
     *lines, rest = _END.split(text)
     return [line[:MAX_LINE] for line in lines if line.strip()], rest
-
-
-def without_echo(lines: list[str], sent: str) -> list[str]:
-    """What was said comes back first on many devices, behind the prompt perhaps."""
-    words = sent.strip()
-    if words and lines and lines[0].rstrip().endswith(words) and len(lines[0].strip()) <= len(words) + 80:
-        return lines[1:]
-    return lines
 
 
 def found_in(lines: Sequence[str], wanted: str) -> re.Match[str] | None:

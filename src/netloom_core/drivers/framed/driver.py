@@ -6,7 +6,6 @@ import asyncio
 from collections.abc import Awaitable, Callable, Hashable, Mapping, Sequence
 from typing import Any, TypeVar
 
-from netloom_core.bus.turns import Priority
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
 from netloom_core.drivers.carrier import Carrier, Port
 from netloom_core.drivers.framed.form import FramedBinding, FramedChannel, Pieces
@@ -14,13 +13,13 @@ from netloom_core.drivers.framed.frames import Receiver
 from netloom_core.drivers.framed.layout import packed, parsed, unpacked
 from netloom_core.drivers.wire import Unreadable, as_number, canonical, from_number, from_text, is_number
 from netloom_core.errors import (
+    Absent,
     Busy,
     KeyLost,
     NetloomError,
     NoAnswer,
     ProtocolError,
     Refused,
-    Unproven,
     WrongCredentials,
 )
 from netloom_core.model.device import Credentials, Identity, Target
@@ -33,10 +32,6 @@ from netloom_core.types.curve import Curve
 Result = TypeVar("Result")
 
 
-class Missing(Exception):
-    """The device says that it has no such thing."""
-
-
 class Talk:
     """Questions in one turn of the line, or on the connection."""
 
@@ -46,7 +41,7 @@ class Talk:
         self.answered = False
 
     async def ask(self, send: str, answer: str, values: Mapping[str, Any]) -> dict[str, Any]:
-        """The fields of the answer. Raises Missing, and what the device says by a refusal."""
+        """The fields of the answer. Raises Absent, and what the device says by a refusal."""
         await self._port.write(self._channel.framing.encoded(packed(parsed(send), values)))
         if not answer and not self._channel.refusals:
             return {}
@@ -83,7 +78,7 @@ class Talk:
             said = refusal.says.get(code, f"error {code}")
             match refusal.means:
                 case "unknown":
-                    raise Missing(said)
+                    raise Absent(f"{self._name} has no such thing: {said}.")
                 case "busy":
                     raise Busy(f"{self._name} is busy: {said}.", "Try again in a moment.")
                 case "sign-in":
@@ -99,23 +94,18 @@ class FramedDriver(BoundDriver):
         self._channel = channel
         self._new_carrier = carrier
         self._carrier = carrier()
-        self._who = target.name
-        self._priority = Priority.RUN
         self._entered: Hashable | None = None  # the talk on which it let us in
 
     @property
     def connection(self) -> Hashable | None:
         return self._carrier.mark
 
-    def speak_for(self, who: str, priority: int) -> None:
-        self._who, self._priority = who, Priority(priority)
-
     async def close(self) -> None:
         self._carrier.drop()
 
     async def _talk(self, work: Callable[[Talk], Awaitable[Result]], *, proves: bool = False) -> Result:
-        if not proves and (self._trusted is None or self._trusted != self.connection):
-            raise Unproven(f"The talk with {self.target.address} has begun anew.", "It is asked again who it is.")
+        if not proves:
+            self.need_proof()
         try:
             async with self._carrier.turn(self._who, self._priority) as port:
                 talk = Talk(self._channel, port, self.target.name or self.target.address)
@@ -127,7 +117,7 @@ class FramedDriver(BoundDriver):
                     if talk.answered:
                         self._carrier.heard()
         except BaseException as error:
-            if not isinstance(error, NetloomError | Missing) or isinstance(error, NoAnswer | ProtocolError):
+            if not isinstance(error, NetloomError) or isinstance(error, NoAnswer | ProtocolError):
                 self._carrier.drop()
             raise
 
@@ -157,14 +147,18 @@ class FramedDriver(BoundDriver):
         async def work(talk: Talk) -> Identity:
             facts = dict(self._channel.constant)
             for query in self._channel.identify:
-                for name, value in (await talk.ask(query.send, query.answer, {})).items():
-                    facts[name] = value.hex() if isinstance(value, bytes) else str(value)
+                try:
+                    told = await talk.ask(query.send, query.answer, {})
+                except Absent:
+                    continue
+                facts |= {name: value.hex() if isinstance(value, bytes) else str(value) for name, value in told.items()}
             return identity_from(facts)
 
         return await self._talk(work, proves=True)
 
     async def sign_in_as(self, credentials: Credentials) -> bool:
         self._entered = None
+        self.need_proof()  # a code is said to none but the device on record
         return await self._talk(lambda talk: self._lets_in(talk, credentials), proves=True)
 
     # Reading
@@ -187,7 +181,7 @@ class FramedDriver(BoundDriver):
                     if key not in answers:
                         answers[key] = await talk.ask(ask, binding.answer, {})
                     told[bound.item.path] = _value(bound.item, binding, answers[key])
-                except Missing:
+                except Absent:
                     continue
                 except (Refused, Busy) as error:
                     told[bound.item.path] = Unreadable(error.message)
@@ -203,13 +197,10 @@ class FramedDriver(BoundDriver):
         async def work(talk: Talk) -> None:
             for bound, value in values:
                 binding: FramedBinding = bound.binding
-                try:
-                    if binding.pieces is not None:
-                        await _scattered(talk, binding.pieces, bytes.fromhex(value))
-                    else:
-                        await talk.ask(binding.set, binding.took, _said(bound.item, binding, value))
-                except Missing as error:
-                    raise Refused(f"{self.target.name} has no {bound.item.label}: {error}.") from error
+                if binding.pieces is not None:
+                    await _scattered(talk, binding.pieces, bytes.fromhex(value))
+                else:
+                    await talk.ask(binding.set, binding.took, _said(bound.item, binding, value))
 
         await self._talk(work)
 

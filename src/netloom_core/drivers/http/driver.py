@@ -18,7 +18,7 @@ from netloom_core.drivers.http.access import Access
 from netloom_core.drivers.http.bodies import TYPES, decoded, encoded, field_of, word_of
 from netloom_core.drivers.http.form import HttpBinding, HttpCall, HttpChannel, HttpGet
 from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
-from netloom_core.errors import KeyLost, NoAnswer, ProtocolError, Refused, WrongCredentials
+from netloom_core.errors import Absent, KeyLost, NoAnswer, ProtocolError, Refused, WrongCredentials
 from netloom_core.links.http import HttpLink
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.item import Item
@@ -133,13 +133,13 @@ class HttpDriver(BoundDriver):
         return told
 
     async def _item_reply(self, call: HttpGet) -> Any:
-        """The reply to the call for one item; what the device has not is an empty one."""
+        """The reply to the call for one item; what the device has not is an empty one, and one no spoils no others."""
         try:
             return await self._call(call)
+        except Absent:
+            return {}
         except Refused as error:
-            if "HTTP 404" in error.message:
-                return {}
-            raise
+            return Unreadable(error.message)
 
     def _value(self, item: Item, binding: HttpBinding, value: Any) -> Any:
         try:
@@ -326,7 +326,7 @@ class HttpDriver(BoundDriver):
         if status == 503:
             raise NoAnswer(f"{self.target.address} is not ready yet.", "Wait until it has started.", outcome="not_sent")
         if status >= 400:
-            raise Refused(
+            raise (Absent if status == 404 else Refused)(
                 f"{self.target.name or self.target.address} refused {call.method} {call.path} with HTTP {status}.",
                 "It was read back to see what it has now; compare and try again.",
                 target=self.target.device,

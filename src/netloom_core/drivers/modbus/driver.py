@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Awaitable, Callable, Hashable, Sequence
 from typing import Any, TypeVar
 
-from netloom_core.bus.turns import Priority
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
 from netloom_core.drivers.modbus.form import ModbusBinding, ModbusCall, ModbusChannel
 from netloom_core.drivers.modbus.form import Told as Fact
 from netloom_core.drivers.modbus.transport import Asks, Transport
 from netloom_core.drivers.modbus.words import Span, joined, refused, span_of, told, value_of, words_of
 from netloom_core.drivers.wire import Unreadable, as_number
-from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused, Unproven
+from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused
 from netloom_core.model.device import Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols import modbus
@@ -31,22 +30,17 @@ class ModbusDriver(BoundDriver):
         self._channel = channel
         self._transport = transport
         self._gap = channel.gap  # until it shows that what lies between is not there
-        self._who = target.name
-        self._priority = Priority.RUN
 
     @property
     def connection(self) -> Hashable | None:
         return self._transport.mark
 
-    def speak_for(self, who: str, priority: int) -> None:
-        self._who, self._priority = who, Priority(priority)
-
     async def close(self) -> None:
         self._transport.drop()
 
     async def _talk(self, work: Callable[[Asks], Awaitable[Result]], *, proves: bool = False) -> Result:
-        if not proves and (self._trusted is None or self._trusted != self.connection):
-            raise Unproven(f"The talk with {self.target.address} has begun anew.", "It is asked again who it is.")
+        if not proves:
+            self.need_proof()
         try:
             async with self._transport.turn(self._who, self._priority) as unit:
                 return await work(unit)

@@ -10,7 +10,7 @@ from typing import Protocol
 from netloom_core.bus.modbus import exchange
 from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
-from netloom_core.drivers.carrier import OFFLINE_S, Port, StreamCarrier
+from netloom_core.drivers.carrier import OFFLINE_S, Port, Presence, StreamCarrier
 from netloom_core.errors import NoAnswer, ProtocolError
 from netloom_core.links.serial import ByteLink
 from netloom_core.protocols import modbus
@@ -56,14 +56,12 @@ class OnBus:
 
     def __init__(self, owner: SerialOwner, unit: int, speed: int, seconds: float) -> None:
         self.owner, self.unit, self._speed, self.seconds = owner, unit, speed, seconds
-        self._heard_at = float("-inf")
-        self._talk = 0
+        self._presence = Presence(OFFLINE_S)
 
     @property
     def mark(self) -> Hashable | None:
-        if asyncio.get_running_loop().time() - self._heard_at > OFFLINE_S:
-            return None
-        return self.owner.openings, self._talk
+        talk = self._presence.mark
+        return None if talk is None else (self.owner.openings, talk)
 
     @asynccontextmanager
     async def turn(self, who: str, priority: Priority) -> AsyncIterator[Asks]:
@@ -73,11 +71,10 @@ class OnBus:
             yield _OnBus(self, link)
 
     def heard(self) -> None:
-        self._heard_at = asyncio.get_running_loop().time()
+        self._presence.heard()
 
     def drop(self) -> None:
-        self._heard_at = float("-inf")
-        self._talk += 1
+        self._presence.lose()
 
 
 class _OnTcp:

@@ -13,7 +13,7 @@ from netloom_core.drivers.bound import BoundDriver, Told, identity_from
 from netloom_core.drivers.http.bodies import tree
 from netloom_core.drivers.onvif.form import OnvifBinding, OnvifCall, OnvifChannel
 from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
-from netloom_core.errors import KeyLost, NetloomError, ProtocolError, Refused, WrongCredentials
+from netloom_core.errors import Absent, KeyLost, NetloomError, ProtocolError, Refused, WrongCredentials
 from netloom_core.links.http import HttpLink
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
@@ -86,9 +86,9 @@ class OnvifDriver(BoundDriver):
     async def _asked(self, call: OnvifCall) -> Any:
         try:
             return await self._call(call, {})
+        except Absent:
+            return {}
         except Refused as error:
-            if "NotSupported" in error.message or "not implemented" in error.message.lower():
-                return {}
             return Unreadable(error.message)
 
     async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:

@@ -7,16 +7,16 @@ it is the same unit.
 
 from __future__ import annotations
 
-import asyncio
 import secrets
 from collections.abc import Generator, Hashable, Sequence
 from typing import Any, TypeVar
 
 from netloom_core.bus.owner import SerialOwner
-from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import Document, put
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told
+from netloom_core.drivers.carrier import OFFLINE_S, Presence
 from netloom_core.drivers.osdp.form import OsdpBinding, OsdpChannel, Table
+from netloom_core.drivers.wire import Unreadable, Wire, from_number
 from netloom_core.errors import (
     CannotDo,
     OutOfRange,
@@ -34,8 +34,8 @@ from netloom_core.protocols.osdp.constants import Cmd, Rep
 from netloom_core.protocols.osdp.messages import Command, PdId, Reply
 from netloom_core.protocols.osdp.secure import DEFAULT_KEY, KEY_BYTES, Channel
 
-OFFLINE_S = 8.0
 Result = TypeVar("Result")
+PLAIN = Wire()  # a parameter table holds the values themselves
 
 
 def identity_of(ident: PdId, maker: str = "", model: str = "") -> Identity:
@@ -65,36 +65,33 @@ class OsdpDriver(BoundDriver):
         assert isinstance(channel, OsdpChannel)
         self._channel = channel
         self._owner = owner
-        self._who = target.name
-        self._priority = Priority.RUN
         self._address = int(target.address)
         self._speed = target.speed or target.line.speed
-        self._heard = 0.0
+        self._presence = Presence(OFFLINE_S)
         self._set_keys: list[bytes] = []  # that were set on this talk: from then on nothing else opens it
 
     @property
     def connection(self) -> Hashable | None:
-        if asyncio.get_running_loop().time() - self._heard > OFFLINE_S:
+        if self._presence.mark is None:
             return None
         talk = self._owner.session(self._address, self._speed)
         return talk.number, talk.restarts
-
-    def speak_for(self, who: str, priority: int) -> None:
-        self._who, self._priority = who, Priority(priority)
 
     async def close(self) -> None:
         """The owner keeps the port."""
         self._trusted = None
 
     async def _talk(self, flow: Generator[Command, Reply, Result]) -> Result:
-        if self._trusted is None or self._trusted != self.connection:
+        try:
+            self.need_proof()
+        except Unproven:
             flow.close()
-            raise Unproven(f"The talk with unit {self._address} has begun anew.", "It is asked again who it is.")
+            raise
         return await self._converse(flow)
 
     async def _converse(self, flow: Generator[Command, Reply, Result]) -> Result:
         result = await self._owner.converse(self._address, self._speed, flow, who=self._who, priority=self._priority)
-        self._heard = asyncio.get_running_loop().time()
+        self._presence.heard()
         return result
 
     async def _secured(self) -> None:
@@ -180,12 +177,18 @@ class OsdpDriver(BoundDriver):
         return document
 
     async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
-        entries = {b.binding.entry: b.item.path for b in wanted if b.binding.entry is not None}
+        entries = {b.binding.entry: b.item for b in wanted if b.binding.entry is not None}
         if not entries:
             return {}
         table = self._table()
         values = await self._talk(flows.read_table(table.vendor, table.read, which, list(entries)))
-        return {path: values[entry] for entry, path in entries.items()}
+        told: dict[str, Any] = {}
+        for entry, item in entries.items():
+            try:
+                told[item.path] = from_number(item, PLAIN, values[entry])
+            except Unreadable as error:
+                told[item.path] = error
+        return told
 
     async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
         entries: dict[int, int] = {}

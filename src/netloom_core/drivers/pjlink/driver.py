@@ -6,18 +6,17 @@ import asyncio
 from collections.abc import Awaitable, Callable, Hashable, Sequence
 from typing import Any, TypeVar
 
-from netloom_core.bus.turns import Priority
 from netloom_core.drivers.bound import BoundDriver, Told, identity_from
 from netloom_core.drivers.carrier import Port, StreamCarrier
 from netloom_core.drivers.pjlink.form import PjlinkBinding, PjlinkChannel
 from netloom_core.drivers.wire import Unreadable, as_text, from_text
 from netloom_core.errors import (
+    Absent,
     Busy,
     NetloomError,
     NoAnswer,
     ProtocolError,
     Refused,
-    Unproven,
     WrongCredentials,
 )
 from netloom_core.model.device import Credentials, Identity, Target
@@ -91,10 +90,10 @@ class PjlinkDriver(BoundDriver):
     async def _talk(
         self, work: Callable[[Line], Awaitable[Result]], *, proves: bool = False, password: str | None = None
     ) -> Result:
-        if not proves and (self._trusted is None or self._trusted != self.connection):
-            raise Unproven(f"The connection to {self.target.address} is a new one.", "It is asked again who it is.")
+        if not proves:
+            self.need_proof()
         try:
-            async with self._carrier.turn(self.target.name, Priority.RUN) as port:
+            async with self._carrier.turn(self._who, self._priority) as port:
                 if port.fresh or self._line is None:
                     self._line = Line(port, self.target.name or self.target.address)
                     login = (self.target.credentials or (Credentials(),))[0]
@@ -148,7 +147,7 @@ class PjlinkDriver(BoundDriver):
     async def _asked(self, line: Line, command: str, parameter: str) -> str | Unreadable | None:
         try:
             return await line.ask(command, parameter)
-        except pjlink.Undefined:
+        except Absent:
             return None
         except (Refused, Busy) as error:
             return Unreadable(error.message)

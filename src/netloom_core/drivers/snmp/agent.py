@@ -103,7 +103,7 @@ class ByUser:
             authProtocol=AUTH[user.auth],
             privProtocol=PRIV[user.priv],
         )
-        self._target: hl.UdpTransportTarget | None = None
+        self._targets: dict[bool, hl.UdpTransportTarget] = {}  # by whether it is told something
         self.refused = ""  # what the agent says against this user
 
     @property
@@ -121,18 +121,21 @@ class ByUser:
 
     async def set(self, values: Sequence[snmp.Setting]) -> snmp.Response | None:
         types = [hl.ObjectType(hl.ObjectIdentity(oid), snmp.made(kind, value)) for oid, kind, value in values]
-        return await self._ask(lambda *head: hl.set_cmd(*head, *types, lookupMib=False))
+        return await self._ask(lambda *head: hl.set_cmd(*head, *types, lookupMib=False), tells=True)
 
-    async def _ask(self, make: Callable[..., object]) -> snmp.Response | None:
+    async def _ask(self, make: Callable[..., object], *, tells: bool = False) -> snmp.Response | None:
         """Raises ProtocolError for what breaks the protocol."""
         try:
-            if self._target is None:
+            target = self._targets.get(tells)
+            if target is None:
                 where = (self.address, self._port)
-                self._target = await hl.UdpTransportTarget.create(where, timeout=V3_ANSWER_S, retries=1)
-                self._target.set_local_address((self._source, 0))
+                seconds, again = (WRITE_S, 0) if tells else (V3_ANSWER_S, 1)
+                target = await hl.UdpTransportTarget.create(where, timeout=seconds, retries=again)
+                target.set_local_address((self._source, 0))
+                self._targets[tells] = target
             if self._pace is not None:
                 await self._pace.take(2)
-            trouble, status, _, binds = await make(self._engine, self._user, self._target, hl.ContextData())  # type: ignore[misc]
+            trouble, status, _, binds = await make(self._engine, self._user, target, hl.ContextData())  # type: ignore[misc]
         except PySnmpError as error:
             raise ProtocolError(f"SNMPv3: {type(error).__name__}") from error
         if trouble:

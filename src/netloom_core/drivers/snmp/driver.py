@@ -4,16 +4,15 @@ engine.
 
 from __future__ import annotations
 
-import asyncio
-import random
 from collections.abc import Awaitable, Callable, Hashable, Sequence
 from typing import Any, TypeVar
 
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
+from netloom_core.drivers.carrier import TOLD_S, Presence
 from netloom_core.drivers.snmp.agent import Asked, ByCommunity, ByUser
 from netloom_core.drivers.snmp.form import SnmpBinding, SnmpCall, SnmpChannel
 from netloom_core.drivers.wire import Unreadable, as_number, as_text, canonical, from_number, from_text
-from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Refused, Unproven, WrongCredentials
+from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Refused, WrongCredentials
 from netloom_core.links.udp import UdpLink
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.snmp import SnmpUser
@@ -22,7 +21,6 @@ from netloom_core.protocols import snmp
 from netloom_core.protocols.xml import clean
 
 Result = TypeVar("Result")
-TOLD_S = 2.0  # a datagram has no connection: who answered a moment ago is still there
 NUMBERS = ("integer", "unsigned", "gauge", "ticks")
 
 
@@ -37,13 +35,11 @@ class SnmpDriver(BoundDriver):
         self._link: UdpLink | None = None
         self._agents: list[Asked] | None = None
         self._agent: Asked | None = None
-        self._heard_at = float("-inf")
-        self._talk = random.randint(1, 2**31)  # noqa: S311 - only to tell talks apart
+        self._presence = Presence(TOLD_S)
 
     @property
     def connection(self) -> Hashable | None:
-        fresh = asyncio.get_running_loop().time() - self._heard_at < TOLD_S
-        return self._talk if fresh and self._agent is not None else None
+        return self._presence.mark if self._agent is not None else None
 
     async def close(self) -> None:
         for agent in self._agents or ():
@@ -95,8 +91,9 @@ class SnmpDriver(BoundDriver):
             if response is None:
                 answered = answered or agent.denied
                 continue
-            self._agent, self._heard_at = agent, asyncio.get_running_loop().time()
-            self._talk += 1
+            self._agent = agent
+            self._presence.lose()  # whoever it is now has to be judged anew
+            self._presence.heard()
             values = dict(response.binds)
             told = {fact: _fact(values.get(oid)) for fact, oid in oids.items()}
             return identity_from({**self._channel.constant, **told})
@@ -111,19 +108,17 @@ class SnmpDriver(BoundDriver):
             outcome="not_sent",
         )
 
-    async def _ask(
-        self, ask: Callable[[Asked], Awaitable[snmp.Response | None]], *, proves: bool = False
-    ) -> snmp.Response:
-        if self._agent is None or self._trusted is None or self._trusted != self.connection:
-            raise Unproven(f"{self.target.address} was not asked who it is just now.", "It is asked again.")
+    async def _ask(self, ask: Callable[[Asked], Awaitable[snmp.Response | None]]) -> snmp.Response:
+        self.need_proof()
+        assert self._agent is not None  # without one there is no connection to prove anything on
         response = await ask(self._agent)
         if response is None:
-            self._heard_at = float("-inf")
+            self._presence.lose()
             raise NoAnswer(
                 f"{self.target.name} does not answer by SNMP any more.",
                 "Look at its power and cable. Read it again before anything else is written.",
             )
-        self._heard_at = asyncio.get_running_loop().time()
+        self._presence.heard()
         return response
 
     # Reading
@@ -145,7 +140,7 @@ class SnmpDriver(BoundDriver):
             if value is None:
                 continue
             try:
-                told[bound.item.path] = self._value(bound, value)
+                told[bound.item.path] = value if isinstance(value, Unreadable) else self._value(bound, value)
             except Unreadable as error:
                 told[bound.item.path] = error
         return told
@@ -165,6 +160,9 @@ class SnmpDriver(BoundDriver):
                 found |= {oid: value for oid, value in response.binds if value is not None}
             elif len(some) > 1:
                 waiting[:0] = [[oid] for oid in some]  # one of them is what it does not like
+            elif response.error != snmp.NO_SUCH_NAME:
+                why = snmp.ERRORS.get(response.error, response.error)
+                found[some[0]] = Unreadable(f"it refuses to tell it: {why}")
         return found
 
     def _value(self, bound: Bound, value: bytes | int | snmp.Oid) -> Any:
@@ -216,7 +214,7 @@ class SnmpDriver(BoundDriver):
 
     async def restart(self) -> None:
         await super().restart()
-        self._heard_at = float("-inf")
+        self._presence.lose()
 
     async def sign_in_as(self, credentials: Credentials) -> bool:
         self._all()

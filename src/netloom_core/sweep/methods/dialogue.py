@@ -15,7 +15,6 @@ from netloom_core.drivers.carrier import SerialPort
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.drivers.dialogue.talk import Conversation, facts_of
-from netloom_core.drivers.framed.driver import Missing as NotThere
 from netloom_core.drivers.framed.driver import Talk as FramedTalk
 from netloom_core.drivers.framed.form import FramedChannel
 from netloom_core.errors import DeviceError, NoAnswer, ProtocolError
@@ -107,7 +106,7 @@ class Dialogue(Method):
                 await look.pace.take()
                 for name, value in (await talk.ask(query.send, query.answer, {})).items():
                     facts[name] = clean(value.hex() if isinstance(value, bytes) else str(value), 120)
-        except (DeviceError, NoAnswer, ProtocolError, NotThere):
+        except (DeviceError, NoAnswer, ProtocolError):
             pass  # what it told before stays
         heard = (bytes(port.heard) + link.take()).decode("utf-8", "replace")
         return {**way.constant, **facts} if facts else starting(look.library, heard)

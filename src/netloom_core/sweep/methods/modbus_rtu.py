@@ -76,7 +76,7 @@ class ModbusRtuScan(Method):
             try:
                 facts = await self._facts(look, owner, unit, speed, timeout, strays)
             except NoAnswer:
-                noise.sound(speed)
+                noise.silent(speed)
                 return False
             except ProtocolError:
                 await self._quiet(owner)

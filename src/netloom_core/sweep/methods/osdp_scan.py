@@ -60,7 +60,7 @@ async def ask(
         except NoAnswer:
             if attempt:
                 owner.suspect_the_one_before()  # what was garbled at first was not this one's
-            noise.sound(speed)
+            noise.silent(speed)
             return False
         except ProtocolError:
             if attempt < GARBLED_TRIES:

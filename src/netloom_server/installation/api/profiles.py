@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -14,10 +15,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from netloom_core.errors import RequestError
-from netloom_core.library.trial import try_profile
 from netloom_core.links.interfaces import is_loopback
+from netloom_core.live.trial import try_profile
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import host_of
+from netloom_core.model.snmp import SnmpAccess
 from netloom_server.accounts.models import Role
 from netloom_server.base.apart import read_apart
 from netloom_server.base.forms import Form, checked
@@ -143,19 +145,20 @@ class ProfileTryView(APIView):
         target = _target(profile.id, profile.model, core, data, access.of_line(line))
         if device is not None and getattr(device, "credential", None) is not None:
             known = records.target_of(device, engine().library)
-            target = Target(**{**vars(target), "credentials": known.credentials})
+            target = replace(
+                target, name=known.name, credentials=known.credentials, keys=known.keys, found=known.found,
+                maker=known.maker, models=known.models,
+            )  # fmt: skip
         elif profile.factory.user or profile.factory.password:
             login = Credentials(profile.factory.user, profile.factory.password)
-            target = Target(**{**vars(target), "credentials": (login,)})
-        trial = engine().call(try_profile(profile, target, engine().owners), TRY_S)
+            target = replace(target, credentials=(login,))
+        trial = engine().call(try_profile(profile, target, engine().owners, engine().library.maker), TRY_S)
         return Response({**vars(trial), "rows": [vars(row) for row in trial.rows]})
 
 
 def _target(ident: str, model: str, line: Any, data: dict[str, Any], known: Any) -> Target:
-    from netloom_core.model.snmp import SnmpAccess
-
     speed = data.get("speed", 0) or (line.speed if line.kind == "serial" else 0)
     return Target(
         "trial", model, ident, line, data["address"], speed,
-        snmp=SnmpAccess(known.communities, known.snmp_users),
+        snmp=SnmpAccess(known.communities, known.snmp_users), found=False,
     )  # fmt: skip

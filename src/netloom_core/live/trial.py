@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, get
 from netloom_core.drivers.registry import OPENERS
-from netloom_core.errors import CannotDo, NetloomError
-from netloom_core.model.device import Target
+from netloom_core.errors import CannotDo, NetloomError, WrongDevice
+from netloom_core.identity.keys import Makers
+from netloom_core.identity.proof import Verdict, judge
+from netloom_core.model.device import Identity, Target
 from netloom_core.profiles.abilities import Ability
 from netloom_core.profiles.profile import Profile
 
 Owners = Any
+Again = Callable[[Callable[[], Any]], Any]
 
 
 @dataclass
@@ -39,8 +43,11 @@ class Trial:
     hint: str = ""
 
 
-async def try_profile(profile: Profile, target: Target, owners: Owners) -> Trial:
-    """Raises CannotDo where no channel lies on such a line; what goes wrong at the device is in the trial."""
+async def try_profile(profile: Profile, target: Target, owners: Owners, makers: Makers) -> Trial:
+    """What a profile gives on a device. A target of the records has to prove itself before its login is used.
+
+    Raises CannotDo where no channel lies on such a line; what goes wrong at the device is in the trial.
+    """
     name = profile.channel_for(target.line.kind, target.line.protocol)
     if not name:
         raise CannotDo(
@@ -51,16 +58,16 @@ async def try_profile(profile: Profile, target: Target, owners: Owners) -> Trial
     able = channel.abilities(name, profile)
     trial = Trial(name, able=sorted(able.can))
     driver = OPENERS[channel.protocol](target, profile, name, owners)
+    again = partial(_again, driver, target, makers)
     try:
-        identity = await driver.identify()
+        identity = await _proven(driver, target, makers)
         named = {part: getattr(identity, part) for part in ("maker", "model", "serial", "firmware")}
         trial.identity = {**{part: value for part, value in named.items() if value}, **identity.facts}
-        driver.trust(driver.connection)
         for which in ("running", "startup"):
             if which in able.sets:
-                await _documents(trial, driver, profile, name, which)
+                await _documents(trial, driver, again, profile, name, which)
         if Ability.STATES in able:
-            await _states(trial, driver, profile, name)
+            await _states(trial, driver, again, profile, name)
     except NetloomError as error:
         trial.trouble, trial.hint = error.message, error.hint
     finally:
@@ -68,20 +75,31 @@ async def try_profile(profile: Profile, target: Target, owners: Owners) -> Trial
     return trial
 
 
-async def _again(driver: Any, ask: Callable[[], Any]) -> Any:
+async def _proven(driver: Any, target: Target, makers: Makers) -> Identity:
+    identity: Identity = await driver.identify()
+    if target.found and judge(target, identity, makers) is Verdict.OTHER:
+        raise WrongDevice(
+            f"At {target.address} answers {identity.maker} {identity.model} {identity.serial}: not {target.name}.",
+            "Sweep the line to see who is where. Nothing more was asked of it.",
+            target=target.device,
+        )
+    driver.trust(driver.connection)
+    return identity
+
+
+async def _again(driver: Any, target: Target, makers: Makers, ask: Callable[[], Any]) -> Any:
     """A device may end each connection after its answer: then it is asked once more who it is."""
     try:
         return await ask()
     except NetloomError as error:
         if error.code != "unproven":
             raise
-    await driver.identify()
-    driver.trust(driver.connection)
+    await _proven(driver, target, makers)
     return await ask()
 
 
-async def _documents(trial: Trial, driver: Any, profile: Profile, name: str, which: str) -> None:
-    document = await _again(driver, lambda: driver.read(which))
+async def _documents(trial: Trial, driver: Any, again: Again, profile: Profile, name: str, which: str) -> None:
+    document = await again(lambda: driver.read(which))
     for path, item in profile.by_path.items():
         value = get(document, path)
         why = getattr(driver, "unreadable", {}).get(path, "")
@@ -97,8 +115,8 @@ async def _documents(trial: Trial, driver: Any, profile: Profile, name: str, whi
             trial.rows.append(Row(path, name, which, "value", item.type.show(value)))
 
 
-async def _states(trial: Trial, driver: Any, profile: Profile, name: str) -> None:
-    states = await _again(driver, driver.states)
+async def _states(trial: Trial, driver: Any, again: Again, profile: Profile, name: str) -> None:
+    states = await again(driver.states)
     for point, item in profile.by_point.items():
         if item.live:
             told = states.get(point)
