@@ -21,6 +21,18 @@ settings.load_profile("netloom")
 ROOT = Path(__file__).resolve().parents[1]
 
 
+# Folders whose files take minutes. They are begun first, so that no process is left with one while the others are done.
+LONGEST = ("browser", "scenarios", "laboratory", "standins", "peers")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    def rank(item: pytest.Item) -> int:
+        folder = item.path.relative_to(ROOT / "tests").parts[0]
+        return LONGEST.index(folder) if folder in LONGEST else len(LONGEST)
+
+    items.sort(key=rank)
+
+
 def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> dict[str, Any]:
     """The engine's tests touch no socket, so their clock jumps."""
     virtual = "tests/core/engine/" in item.path.as_posix()

@@ -68,6 +68,7 @@ def _line(data: dict[str, Any], ports: Path) -> Line:
 def _device(data: dict[str, Any], line: Line, library: Library) -> None:
     profile = library.need(data["profile"])
     serial = data.get("serial", "")
+    keys = [f"mac:{data['mac']}"] if data.get("mac") else [f"rdm:{data['uid']}"] if data.get("uid") else []
     values = dict(data.get("values", {}))
     if "/network/address" in profile.by_path and line.kind == "ip":
         values["/network/address"] = data["address"]
@@ -86,19 +87,19 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
         address=data["address"],
         speed=line.speed if line.kind == "serial" else 0,
         taken_in=True,
-        status="known" if serial else "planned",
+        status="known" if serial or data.get("uid") else "planned",
         intended=intended,
     )
-    if serial or data.get("mac"):
+    if serial or keys:
         fit(
             device,
             Unit.objects.create(
-                maker=profile.maker if serial else "",
-                model=profile.model if serial else "",
+                maker=profile.maker if serial or data.get("uid") else "",
+                model=profile.model if serial or data.get("uid") else "",
                 serial=serial,
                 firmware=data.get("unit", {}).get("firmware", ""),
                 identity_key=serial_key(profile.maker, serial),
-                keys=[f"mac:{data['mac']}"] if data.get("mac") else [],
+                keys=keys,
             ),
             by="handover",
         )

@@ -47,7 +47,9 @@ def load_site(path: Path, network: str = "") -> Data:
 
 
 def written_out(device: Data) -> list[Data]:
-    """A device with `series: {count, first}` as that many: {n} counts from 1, {nn} in two digits; addresses follow."""
+    """A device with `series: {count, first}` as that many: {n} counts from 1, {nn} in two digits; addresses follow,
+    where they do not count by themselves.
+    """
     series = device.get("series")
     if not series:
         return [device]
@@ -55,7 +57,8 @@ def written_out(device: Data) -> list[Data]:
     for n in range(1, series["count"] + 1):
         one = _filled({k: copy.deepcopy(v) for k, v in device.items() if k != "series"}, n)
         first = device["address"]
-        one["address"] = str(ipaddress.ip_address(first) + n - 1) if "." in first else str(int(first) + n - 1)
+        if "{" not in first:
+            one["address"] = str(ipaddress.ip_address(first) + n - 1) if "." in first else str(int(first) + n - 1)
         found.append(one)
     return found
 

@@ -103,7 +103,14 @@ async def bench(library: Library, model: str, folder: Path, network: str, **unit
         "name": "Unit under test", "profile": model, "serial": "TS-1007", "line": line["name"], "address": address,
         "unit": {"firmware": "1.4", **unit},
     }  # fmt: skip
-    units, ports = build_units({"lines": [line], "devices": [device]}, library, folder)
+    devices = [device]
+    if profile.speaks("rdm"):  # it hangs on a node
+        node = {"name": "Node", "profile": "lumenfold-n4", "line": line["name"], "address": f"{network}.6"}
+        devices.append({**node, "unit": {"firmware": "2.3", "answers": {"artnet": {"universes": [3]}}}})
+        device["address"] = f"{network}.6#7ff2000010a7"
+    units, ports = build_units({"lines": [line], "devices": devices}, library, folder)
+    for other in units[1:]:
+        await other.start()
     made = units[0]
     assert isinstance(made, DescribedUnit)
     for port in ports:
@@ -121,7 +128,8 @@ async def bench(library: Library, model: str, folder: Path, network: str, **unit
     finally:
         await sessions.close()
         owners.close()
-        await made.stop()
+        for one in units:
+            await one.stop()
         for port in ports:
             port.stop()
 

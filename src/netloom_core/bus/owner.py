@@ -18,6 +18,7 @@ from netloom_core.bus.turns import Priority, Turns
 from netloom_core.errors import NetloomError, NoAnswer
 from netloom_core.links.ports import open_port
 from netloom_core.links.serial import ByteLink
+from netloom_core.links.shared_udp import SharedPort
 from netloom_core.model.line import Line
 from netloom_core.protocols.osdp.constants import BUSY_PAUSE_S, IDLE_CHARACTERS, REPLY_TIMEOUT_S
 from netloom_core.protocols.osdp.frames import Receiver
@@ -199,11 +200,12 @@ def _port(line: Line) -> tuple[str, int, str]:
 
 
 class Owners:
-    """The owners of all serial lines, by line id; the one place that opens ports."""
+    """The owners of all serial lines, by line id, and of UDP ports that talks share; the one place that opens ports."""
 
     def __init__(self, locate: Locate = lambda line: line.path) -> None:
         """`locate` gives a line's present port; it may look at the system and take a moment."""
         self._serial: dict[str, SerialOwner] = {}
+        self._shared: dict[tuple[str, int, str], SharedPort] = {}
         self._locate = locate
 
     def serial(self, line: Line) -> SerialOwner:
@@ -213,6 +215,13 @@ class Owners:
                 owner.close()
             owner = self._serial[line.id] = SerialOwner(line, self._locate)
         return owner
+
+    def shared(self, line: Line, port: int) -> SharedPort:
+        """A fixed UDP port on the line's own address."""
+        key = line.source, port, line.interface
+        if key not in self._shared:
+            self._shared[key] = SharedPort(*key)
+        return self._shared[key]
 
     def holder(self, line_id: str) -> str:
         owner = self._serial.get(line_id)

@@ -9,6 +9,7 @@ from netloom_core.drivers.modbus import form as modbus
 from netloom_core.drivers.onvif import form as onvif
 from netloom_core.drivers.osdp import form as osdp
 from netloom_core.drivers.pjlink import form as pjlink
+from netloom_core.drivers.rdm import form as rdm
 from netloom_core.drivers.snmp import form as snmp
 
-FORMS = (artnet, http, osdp, dialogue, modbus, snmp, pjlink, onvif, framed, found)
+FORMS = (artnet, http, osdp, dialogue, modbus, snmp, pjlink, onvif, framed, rdm, found)

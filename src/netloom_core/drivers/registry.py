@@ -22,6 +22,7 @@ from netloom_core.drivers.modbus.transport import OnBus, OnTcp
 from netloom_core.drivers.onvif.driver import OnvifDriver
 from netloom_core.drivers.osdp.driver import OsdpDriver
 from netloom_core.drivers.pjlink.driver import PjlinkDriver
+from netloom_core.drivers.rdm.driver import RdmDriver
 from netloom_core.drivers.snmp.driver import SnmpDriver
 from netloom_core.errors import CannotDo, RequestError
 from netloom_core.links.http import HttpLink
@@ -112,7 +113,11 @@ def _framed(target: Target, profile: Profile, name: str, owners: Owners) -> Fram
 
 
 def _artnet(target: Target, profile: Profile, name: str, owners: Owners) -> ArtNetDriver:
-    return ArtNetDriver(target, profile, name)
+    return ArtNetDriver(target, profile, name, owners.shared(target.line, profile.channels[name].port))
+
+
+def _rdm(target: Target, profile: Profile, name: str, owners: Owners) -> RdmDriver:
+    return RdmDriver(target, profile, name, owners.shared(target.line, profile.channels[name].port))
 
 
 OPENERS: dict[str, Opener] = {
@@ -125,6 +130,7 @@ OPENERS: dict[str, Opener] = {
     "modbus": _modbus,
     "snmp": _snmp,
     "pjlink": _pjlink,
+    "rdm": _rdm,
 }
 
 

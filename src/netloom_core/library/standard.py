@@ -22,6 +22,7 @@ SPEEDS = (9600, 19200, 38400, 57600, 115200, 230400)
 # What a device is by the standard that it answers, for one of which nobody knows the model; the surest first.
 KINDS = (
     ("onvif", "network camera"), ("pjlink", "display or projector"), ("artnet", "lighting network node"),
+    ("rdm", "lighting unit"),
     ("modbus-tcp", "Modbus unit"), ("modbus", "Modbus unit"), ("osdp", "OSDP unit"),
     ("rfc2217", "serial device server"), ("snmp", "managed network device"), ("dpws", "device with web services"),
     ("ssdp", "UPnP device"), ("mdns", "device with network services"),

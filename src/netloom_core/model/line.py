@@ -10,6 +10,7 @@ from netloom_core.errors import AddressOutside
 MAX_HOSTS = 4096  # a /20; larger sweeps are refused, they would take minutes and flood the network
 DIRECT = "direct"  # the address of the one device at the end of a point-to-point serial line
 UNIT_MARK = "#"
+RDM_DIGITS = 12  # of a UID: who is behind a lighting node is told apart by it
 UNITS = {"osdp": (0, 126), "modbus": (1, 247)}  # addresses on a bus, first and last
 
 
@@ -72,9 +73,20 @@ class Line:
 
 
 def host_of(address: str) -> str:
-    """Of a unit behind a gateway, `192.0.2.5#7`, the gateway's own address; any other address as it is."""
+    """Of who is behind a gateway, `192.0.2.5#7`, or a node, `192.0.2.5#7ff000001234`, that one's own address; any
+    other address as it is.
+    """
     host, _, unit = address.partition(UNIT_MARK)
-    return host if unit.isdecimal() and int(unit) <= 255 else address
+    return host if _unit_number(unit) >= 0 else address
+
+
+def _unit_number(unit: str) -> int:
+    """The Modbus unit or the RDM UID as a number; -1 where it is neither."""
+    if unit.isdecimal() and len(unit) <= 3 and int(unit) <= 255:
+        return int(unit)
+    if len(unit) == RDM_DIGITS and all(digit in "0123456789abcdef" for digit in unit):
+        return int(unit, 16)
+    return -1
 
 
 def address_key(address: str) -> int:
@@ -83,7 +95,7 @@ def address_key(address: str) -> int:
         return int(address)
     host = host_of(address)
     try:
-        place = int(ipaddress.ip_address(host)) << 9
+        place = int(ipaddress.ip_address(host)) << 49
     except ValueError:
         return -1
-    return place if host == address else place + 1 + int(address.rpartition(UNIT_MARK)[2])
+    return place if host == address else place + 1 + _unit_number(address.rpartition(UNIT_MARK)[2])

@@ -56,6 +56,7 @@ class PollReply:
     subnet: int = 0
     ports: tuple[Port, ...] = ()
     indicators: str = ""  # normal, muted, located; empty where it does not tell
+    rdm: bool = False  # whether it speaks RDM on its ports (Status1, bit 1)
 
     def facts(self) -> dict[str, str]:
         facts = {
@@ -119,6 +120,7 @@ def parse_reply(data: bytes) -> PollReply:
         subnet=data[19] & 0x0F,
         ports=tuple(_port(data, n) for n in range(ports)),
         indicators={1: "located", 2: "muted", 3: "normal"}.get(data[23] >> 6, ""),
+        rdm=bool(data[23] & 0x02),
     )
 
 

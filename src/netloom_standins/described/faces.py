@@ -14,6 +14,7 @@ from netloom_core.protocols import telnet
 from netloom_standins.described.binary import BinaryForm, BinaryTalk
 from netloom_standins.described.camera import Camera
 from netloom_standins.described.display import Display
+from netloom_standins.described.fixture import Fixture
 from netloom_standins.described.node import Node
 from netloom_standins.described.objects import Agent
 from netloom_standins.described.registers import RegisterForm, Registers
@@ -142,6 +143,7 @@ DescribedUnit.faces.update(
         "ssh": TalkOnSsh,
         "modbus-tcp": RegistersOnTcp,
         "artnet": Node,
+        "rdm": Fixture,
         "snmp": Agent,
         "pjlink": Display,
         "onvif": Camera,

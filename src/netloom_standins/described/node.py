@@ -10,12 +10,18 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from netloom_core.protocols import rdm
+from netloom_core.protocols.rdm_search import Search
+from netloom_standins.described.fixture import Fixture
 from netloom_standins.described.memory import Wrong
 from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.pty_port import mixed
 from netloom_standins.services.discovery import BROADCAST, Searchable
 
 HEAD = b"Art-Net\0"
 PORT = 6454
+PART = 200  # units in one packet of a table
+UID_OF_NODE = bytes.fromhex("7ff000000001")
 
 
 class NodeForm(BaseModel):
@@ -25,6 +31,7 @@ class NodeForm(BaseModel):
     ports: int = 4
     oem: str = "0000"
     esta: str = "7FF0"
+    rdm: bool = False  # whether it speaks it on its ports
     site: dict[str, Any] = {}
 
 
@@ -34,6 +41,7 @@ class Node(Searchable):
     def __init__(self, unit: Any, options: dict[str, Any]) -> None:
         super().__init__(unit, options)
         self.form = NodeForm.model_validate(options)
+        self._tables: dict[int, list[bytes]] = {}  # of who is on a port, by its number
         for number, universe in enumerate(self.form.site.get("universes", ()), 1):
             if f"/ports/{number}/universe" in self.described.memory.cells:
                 self.described.memory.begin(f"/ports/{number}/universe", int(universe) & 0x0F)
@@ -72,6 +80,69 @@ class Node(Searchable):
             self._reply(address, soon=True)
         elif code == 0xF800 and len(data) >= 34:
             self._network(data, address)
+        elif code == 0x8000 and len(data) >= 24:
+            wanted = {data[21] << 8 | low for low in data[24 : 24 + min(data[23], 32)]}
+            for number in self._ports():
+                if self._port_address(number) in wanted:
+                    self._table(number, address)
+        elif code == 0x8200 and len(data) >= 24:
+            for number in self._ports():
+                if self._port_address(number) == data[21] << 8 | data[23]:
+                    self._search(number)
+                    self._table(number, address)
+        elif code == 0x8300 and len(data) >= 24:
+            self._relay(data, address)
+
+    # RDM: what hangs on its ports
+
+    def _ports(self) -> range:
+        return range(1, self.form.ports + 1) if self.form.rdm else range(0)
+
+    def _port_address(self, number: int) -> int:
+        low = int(self._value("/subnet")) << 4 | int(self._value(f"/ports/{number}/universe"))
+        return int(self._value("/net")) << 8 | low
+
+    def _on(self, number: int) -> list[Fixture]:
+        return [one for one in Fixture.lines.get(self.unit.address, ()) if one.port == number]
+
+    def _say(self, number: int, frame: bytes) -> bytes:
+        """Onto the line of that port, and what comes back, of several at once."""
+        answers = [answer for one in self._on(number) if (answer := one.heard(frame))]
+        return mixed(answers) if answers else b""
+
+    def _search(self, number: int) -> None:
+        search = Search(UID_OF_NODE).run()
+        try:
+            message = next(search)
+            while True:
+                message = search.send(self._say(number, rdm.pack(message)))
+        except StopIteration as end:
+            self._tables[number] = end.value
+
+    def _table(self, number: int, address: str) -> None:
+        if number not in self._tables:
+            self._search(number)
+        units, place = self._tables[number], self._port_address(number)
+        for block in range(max(-(-len(units) // PART), 1)):
+            part = units[block * PART : (block + 1) * PART]
+            body = (
+                bytes((1, (number - 1) % 4 + 1))
+                + bytes(6)
+                + bytes(((number - 1) // 4 + 1, place >> 8, 0, place & 0xFF))
+            )
+            body += len(units).to_bytes(2, "big") + bytes((block, len(part))) + b"".join(part)
+            self.later(0.01 * (block + 1), self._packet_of(0x8100) + body, address, PORT)
+
+    def _relay(self, data: bytes, address: str) -> None:
+        place = data[21] << 8 | data[23]
+        for number in self._ports():
+            if self._port_address(number) == place and (answer := self._say(number, b"\xcc" + data[24:])):
+                head = bytes((1, 0)) + bytes(7) + bytes((data[21], 0, data[23]))
+                self.later(0.005, self._packet_of(0x8300) + head + answer[1:], address, PORT)
+
+    @staticmethod
+    def _packet_of(code: int) -> bytes:
+        return HEAD + code.to_bytes(2, "little") + bytes((0, 14))
 
     def _value(self, path: str) -> Any:
         return self.described.memory.value(path)
@@ -130,6 +201,7 @@ class Node(Searchable):
         out[18], out[19] = int(self._value("/net")), int(self._value("/subnet"))
         out[20:22] = bytes.fromhex(self.form.oem)
         out[23] = {"located": 1, "muted": 2, "normal": 3}[str(self._value("/indicators"))] << 6
+        out[23] |= 0x02 if self.form.rdm else 0
         out[24:26] = bytes.fromhex(self.form.esta)[::-1]
         short = str(self._value("/names/short")) or unit.host
         out[26:44] = short.encode("latin-1")[:17].ljust(18, b"\0")

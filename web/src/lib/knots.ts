@@ -43,19 +43,26 @@ export function inState(devices: Device[], state: string): Device[] {
   return state ? devices.filter((d) => d.state === state) : devices;
 }
 
-/** Its place in the order of the wire. Units behind a gateway (192.0.2.5#7) come after it, IPv6 addresses last. */
+/** Of the UID of a unit behind a lighting node. */
+const UID_DIGITS = 12;
+
+/** Its place in the order of the wire. Who is behind a gateway (192.0.2.5#7) or a node (192.0.2.5#7ff000001234)
+ * comes after it, IPv6 addresses last. */
 export function addressNumber(address: string): number {
   if (/^\d+$/.test(address)) return Number(address);
   if (address.includes(":")) return Number.MAX_SAFE_INTEGER;
   const [host, unit] = address.split("#");
   const sum = host.split(".").reduce((total, part) => total * 256 + Number(part), 0);
-  return Number.isNaN(sum) ? 0 : sum + (Number(unit) + 1 || 0) / 1024;
+  if (Number.isNaN(sum)) return 0;
+  return unit?.length === UID_DIGITS ? sum + 0.5 + parseInt(unit, 16) / 2 ** 50 : sum + (Number(unit) + 1 || 0) / 1024;
 }
 
 /** The part of an address that differs on a line: the last number of an IP address, else all of it. */
 export function shortAddress(address: string): string {
   if (address.includes(":")) return `…${address.slice(-5)}`;
-  return address.includes(".") ? `.${address.slice(address.lastIndexOf(".") + 1)}` : address;
+  const short = address.includes(".") ? `.${address.slice(address.lastIndexOf(".") + 1)}` : address;
+  const [host, unit] = short.split("#");
+  return unit?.length === UID_DIGITS ? `${host}#…${unit.slice(-4)}` : short;
 }
 
 export type Row = { kind: "knot"; device: Device; address: string; shared: boolean } | { kind: "gap"; free: number; key: string };

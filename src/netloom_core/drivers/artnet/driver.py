@@ -7,32 +7,29 @@ A node of more than four ports answers with several replies, told apart by their
 from __future__ import annotations
 
 import asyncio
-import contextlib
-from collections.abc import AsyncIterator, Hashable, Sequence
+from collections.abc import AsyncGenerator, Hashable, Sequence
+from contextlib import aclosing
 from typing import Any
 
-from netloom_core.drivers.artnet.form import ArtNetBinding, ArtNetChannel
+from netloom_core.drivers.artnet.form import ArtNetBinding
 from netloom_core.drivers.bound import BoundDriver, Told, identity_from
 from netloom_core.drivers.carrier import TOLD_S, Presence
 from netloom_core.drivers.wire import Unreadable, canonical, from_text
-from netloom_core.errors import LinkError, NoAnswer, NobodyThere, ProtocolError
-from netloom_core.links.udp import UdpLink
+from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError
+from netloom_core.links.shared_udp import SharedPort
 from netloom_core.model.device import Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols import artnet
 
 ANSWER_S = 3.2  # a node may wait a random second, and a controller three (Art-Net 4, ArtPoll)
 MORE_S = 0.4  # after the first reply, for those of further ports
-SHARE_S = 0.05
 INDICATORS = {"normal": artnet.LED_NORMAL, "muted": artnet.LED_MUTE, "located": artnet.LED_LOCATE}
 
 
 class ArtNetDriver(BoundDriver):
-    def __init__(self, target: Target, profile: Profile, name: str) -> None:
+    def __init__(self, target: Target, profile: Profile, name: str, port: SharedPort) -> None:
         super().__init__(target, profile, name)
-        channel = profile.channels[name]
-        assert isinstance(channel, ArtNetChannel)
-        self._channel = channel
+        self._port = port
         self._presence = Presence(TOLD_S)
         self._replies: dict[int, artnet.PollReply] = {}
 
@@ -44,7 +41,7 @@ class ArtNetDriver(BoundDriver):
     async def _poll(self, packet: bytes = b"") -> dict[int, artnet.PollReply]:
         """Its replies by bind index, to a poll or to what is set. Raises NobodyThere where none comes.
 
-        The port is open for no longer than that: others on this computer hear on it, too.
+        The port is open for no longer than that: other programs on this computer hear on it, too.
         """
         found: dict[int, artnet.PollReply] = {}
         async for data in self._answers(packet or artnet.poll()):
@@ -64,24 +61,21 @@ class ArtNetDriver(BoundDriver):
         self._replies = found
         return found
 
-    async def _answers(self, packet: bytes, seconds: float = ANSWER_S) -> AsyncIterator[bytes]:
-        """What the node sends: to whoever asked, or to everybody. Once it began, it is soon done."""
-        line, port = self.target.line, self._channel.port
+    async def _answers(
+        self, packet: bytes, code: int = artnet.OP_POLL_REPLY, seconds: float = ANSWER_S
+    ) -> AsyncGenerator[bytes, None]:
+        """Packets of that kind, sent to whoever asked or to everybody. Once the node began, it is soon done."""
         loop = asyncio.get_running_loop()
-        with contextlib.ExitStack() as stack:
-            links = [stack.enter_context(UdpLink(line.source, port=port))]
-            with contextlib.suppress(LinkError):
-                everybody = UdpLink(line.source, port=port, anywhere=True, interface=line.interface)
-                links.append(stack.enter_context(everybody))
-            await links[0].send(packet, self.target.address, port)
+        host = self.target.address
+        async with self._port.listening(host) as inbox:
+            await self._port.send(packet, host)
             until, begun = loop.time() + seconds, False
-            while (left := until - loop.time()) > 0:
-                for link in links:
-                    async for data, sender, _ in link.answers(min(left, SHARE_S)):
-                        if sender == self.target.address:
-                            if not begun:
-                                begun, until = True, min(until, loop.time() + MORE_S)
-                            yield data
+            while (came := await inbox.next(until)) is not None:
+                if not _is(came[0], code):
+                    continue  # others on this computer talk with it, too
+                if not begun:
+                    begun, until = True, min(until, loop.time() + MORE_S)
+                yield came[0]
 
     async def identify(self) -> Identity:
         first = min((await self._poll()).items())[1]
@@ -130,11 +124,12 @@ class ArtNetDriver(BoundDriver):
         return getattr(first, binding.what)
 
     async def _network(self) -> tuple[str, str]:
-        async for data in self._answers(artnet.ip_prog(), 1.0):
-            try:
-                return artnet.parse_ip_prog_reply(data)[:2]
-            except ProtocolError:
-                continue
+        async with aclosing(self._answers(artnet.ip_prog(), artnet.OP_IP_PROG_REPLY, 1.0)) as answers:
+            async for data in answers:
+                try:
+                    return artnet.parse_ip_prog_reply(data)[:2]
+                except ProtocolError:
+                    continue
         return "", ""
 
     async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
@@ -149,8 +144,8 @@ class ArtNetDriver(BoundDriver):
         match binding.what:
             case "ip" | "mask":
                 asked = artnet.ip_prog(**{"ip" if binding.what == "ip" else "mask": str(word)})
-                async for _ in self._answers(asked, 1.0):
-                    break
+                async with aclosing(self._answers(asked, artnet.OP_IP_PROG_REPLY, 1.0)) as answers:
+                    await anext(answers, b"")
                 return
             case "short_name" | "long_name" | "net" | "subnet":
                 packet = artnet.address(1, **{binding.what: word})
@@ -168,3 +163,10 @@ class ArtNetDriver(BoundDriver):
             await self._poll(packet)
         except NobodyThere as error:
             raise NoAnswer(error.message, "Read it again before anything else is written.") from error
+
+
+def _is(data: bytes, code: int) -> bool:
+    try:
+        return artnet.opcode(data) == code
+    except ProtocolError:
+        return False

@@ -1,48 +1,88 @@
-"""Art-Net: one poll by broadcast; nodes may answer to the asker or by broadcast to port 6454."""
+"""Art-Net: one poll by broadcast; nodes may answer to the asker or by broadcast to port 6454.
+
+Of each node that speaks RDM, the units on its ports are asked for, and then who they are.
+"""
 
 from __future__ import annotations
 
 import asyncio
 
-from netloom_core.errors import LinkError, ProtocolError
-from netloom_core.links.udp import UdpLink, broadcast_of
-from netloom_core.protocols import artnet
+from netloom_core.drivers.rdm.driver import facts_of
+from netloom_core.drivers.rdm.talk import Node
+from netloom_core.errors import DeviceError, NoAnswer, ProtocolError
+from netloom_core.links.shared_udp import Inbox, SharedPort
+from netloom_core.links.udp import broadcast_of
+from netloom_core.model.line import UNIT_MARK
+from netloom_core.protocols import artnet, rdm
 from netloom_core.sweep.base import Look, Method
 
 LISTEN_S = 3.2  # a node answers within a random second, and a poll is to be waited for 2.5 to 3 s
+PARTS_S = 0.4  # after a node's first reply, for those of further ports
+UNIT_S = 0.8  # for one answer of a unit behind it
+ASKED_EACH = 6  # messages
+MOST_UNITS = 512  # behind one node
 
 
 class ArtNetPoll(Method):
     name = "artnet"
-    title = "Art-Net poll"
+    title = "Art-Net poll, and RDM to who is behind nodes"
     needs = "UDP port 6454, shared with other programs."
-    sends = "One ArtPoll by broadcast."
+    sends = "One ArtPoll by broadcast; to nodes that speak RDM, questions for their tables and to each unit in them."
     wait_s = LISTEN_S
 
     async def run(self, look: Look) -> None:
-        line = look.line
-        try:
-            shared = UdpLink(line.source, port=artnet.PORT, anywhere=True, interface=line.interface)
-        except LinkError as error:
-            look.note(f"Answers by broadcast cannot be heard: {error.message}")
-            with UdpLink(line.source) as own:
-                await self._ask(look, own)
-                await self._hear(look, own)
-            return
-        # Answers go to the port that asked: 6454 on the line's own address hears those.
-        with shared, UdpLink(line.source, port=artnet.PORT) as own:
-            await self._ask(look, own)
-            await asyncio.gather(self._hear(look, own), self._hear(look, shared))
+        port = look.owners.shared(look.line, artnet.PORT)
+        loop = asyncio.get_running_loop()
+        async with port.listening() as inbox:
+            if not port.hears_all:
+                look.note(f"Answers by broadcast cannot be heard: {port.trouble}")
+            await look.send(port.link, artnet.poll(), broadcast_of(look.line.source, look.line.network), artnet.PORT)
+            await look.all_of(await self._hear(look, port, inbox, loop.time() + LISTEN_S))
 
-    async def _ask(self, look: Look, link: UdpLink) -> None:
+    async def _hear(self, look: Look, port: SharedPort, inbox: Inbox, until: float) -> list[asyncio.Task[None]]:
+        """What is begun with nodes that lead units, each as soon as it answered."""
+        leading: dict[str, set[int]] = {}
+        begun: list[asyncio.Task[None]] = []
+        while (came := await inbox.next(until)) is not None:
+            data, address = came
+            try:
+                reply = artnet.parse_reply(data)
+            except ProtocolError:
+                continue
+            if not look.accepts(address):
+                continue
+            look.sight(address, self.name, **reply.facts(), **look.outside(address))
+            if reply.rdm and reply.universes and look.line.holds(address):
+                if address not in leading:
+                    leading[address] = set()
+                    begun.append(asyncio.ensure_future(_behind(look, port, address, leading[address])))
+                leading[address].update(reply.universes)
+        return begun
+
+
+async def _behind(look: Look, port: SharedPort, host: str, universes: set[int]) -> None:
+    await asyncio.sleep(PARTS_S)  # `universes` grow meanwhile
+    node = Node(port, host, UNIT_S)
+    async with node.open():
         await look.pace.take()
-        await link.send(artnet.poll(), broadcast_of(look.line.source, look.line.network), artnet.PORT)
+        await node.search(sorted(universes))
+        units = sorted(node.places)
+        if len(units) > MOST_UNITS:
+            look.note(f"{host} tells {len(units)} units on its ports; {MOST_UNITS} were asked who they are.")
+        for uid in units[:MOST_UNITS]:
+            await look.pace.take(ASKED_EACH)
+            await _sight(look, node, uid)
 
-    async def _hear(self, look: Look, link: UdpLink) -> None:
-        async for data, address, _ in link.answers(LISTEN_S):
-            if look.accepts(address):
-                try:
-                    reply = artnet.parse_reply(data)
-                except ProtocolError:
-                    continue
-                look.sight(address, self.name, **reply.facts(), **look.outside(address))
+
+async def _sight(look: Look, node: Node, uid: bytes) -> None:
+    """A unit that is in the node's table and does not answer is not there; one that says little is."""
+    try:
+        info = rdm.device_info(await node.get(uid, rdm.DEVICE_INFO))
+        facts = await facts_of(node, uid, info)
+    except NoAnswer:
+        look.note(f"{node.host} has {rdm.uid_text(uid)} in its table, which does not answer.")
+        return
+    except (DeviceError, ProtocolError) as error:
+        facts = {"rdm_uid": rdm.uid_text(uid), "refused": error.message}
+    universe = str(node.places[uid])
+    look.sight(f"{node.host}{UNIT_MARK}{uid.hex()}", "rdm", universe=universe, behind=node.host, **facts)

@@ -1,0 +1,206 @@
+"""Units behind lighting nodes: found by their node's table, read and set by RDM, and nodes and units that misbehave."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from netloom_core.bus.owner import Owners
+from netloom_core.clock import SystemClock
+from netloom_core.drivers.rdm.talk import MOST_DATA, Node
+from netloom_core.errors import Absent, Busy, NetloomError, NoAnswer, NobodyThere, ProtocolError, Refused
+from netloom_core.library.load import Library
+from netloom_core.links.shared_udp import SharedPort
+from netloom_core.model.change import Change
+from netloom_core.model.device import Target
+from netloom_core.model.line import Line, address_key, host_of
+from netloom_core.protocols import artnet_rdm, rdm
+from netloom_core.sweep.methods.artnet import ArtNetPoll
+from netloom_core.sweep.sweep import sweep
+from tests.standins.models import bench
+
+NETWORK = "127.29.70"
+LINE = Line("net", "Net", "ip", network=f"{NETWORK}.0/24", source=f"{NETWORK}.1", interface="lo")
+HOST = f"{NETWORK}.6"
+UNIT = bytes.fromhex("7ff2000010a7")
+
+
+def test_the_address_of_a_unit_behind_a_node() -> None:
+    assert host_of(f"{HOST}#7ff2000010a7") == HOST
+    assert host_of(f"{HOST}#7FF2") == f"{HOST}#7FF2", "no UID"
+    assert LINE.holds(f"{HOST}#7ff2000010a7")
+    places = [f"{NETWORK}.7", f"{HOST}#7ff2000010a8", f"{HOST}#7", HOST, f"{HOST}#7ff2000010a7"]
+    assert sorted(places, key=address_key) == [
+        HOST, f"{HOST}#7", f"{HOST}#7ff2000010a7", f"{HOST}#7ff2000010a8", f"{NETWORK}.7",
+    ]  # fmt: skip
+
+
+async def test_a_unit_is_found_by_its_nodes_table(library: Library, tmp_path: Path) -> None:
+    async with bench(library, "skellan-f6", tmp_path, NETWORK) as here:
+        result = await sweep([here.line], [], library, here.owners, SystemClock(), methods=[ArtNetPoll()])
+    found = {finding.address: finding for finding in result.findings}
+    unit = found[f"{HOST}#7ff2000010a7"]
+    assert (unit.profile, unit.identity.model, unit.identity.firmware) == ("skellan-f6", "F6", "1.4")
+    assert unit.facts["rdm_uid"] == "7FF2:000010A7"
+    assert unit.facts["behind"] == HOST
+    assert found[HOST].profile == "lumenfold-n4"
+
+
+async def test_one_that_was_unplugged_is_not_there_though_the_table_has_it(library: Library, tmp_path: Path) -> None:
+    async with bench(library, "tamsel-k1", tmp_path, NETWORK) as here:
+        talk = await here.talk()
+        await talk.read("running")
+        here.unit.faults.silent = True
+        with pytest.raises(NoAnswer):
+            await talk.read("running")
+        result = await sweep([here.line], [], library, here.owners, SystemClock(), methods=[ArtNetPoll()])
+    assert [finding.address for finding in result.findings] == [HOST]
+    assert "which does not answer" in " ".join(result.reports[0].notes)
+
+
+async def test_units_and_their_node_are_talked_to_side_by_side(library: Library, tmp_path: Path) -> None:
+    """All talks share one port of this computer: nobody takes the answers of another."""
+    async with bench(library, "skellan-f6", tmp_path, NETWORK) as here:
+        unit, node = await here.talk(), await here.sessions.talk(_node_of(here.target), "test", 1)
+        for _ in range(3):
+            document, other = await asyncio.gather(unit.read("running"), node.read("running"))
+            assert document["dmx"]["start"] == 1
+            assert other["ports"]["1"]["universe"] == 3
+
+
+def _node_of(target: Target) -> Target:
+    return replace(
+        target, device="d2", name="Node", profile="lumenfold-n4", address=HOST, maker="Lumenfold", models=("N4",)
+    )
+
+
+async def test_what_takes_its_time_is_waited_for(library: Library, tmp_path: Path) -> None:
+    """The start address of this model is set after a moment (ACK_TIMER), and told when it is asked for."""
+    async with bench(library, "skellan-f6", tmp_path, NETWORK) as here:
+        talk = await here.talk()
+        await talk.read("running")
+        await talk.write([Change("/dmx/start", 1, 97)])
+        assert (await talk.read("running"))["dmx"]["start"] == 97
+        await talk.write([Change("/dmx/personality", "rgbw", "fine")])
+        assert (await talk.states())["footprint"] == "8", "it follows the personality"
+
+
+# A node that misbehaves
+
+
+Reply = Callable[[rdm.Message], list[rdm.Message]]
+
+
+class Wire(asyncio.DatagramProtocol):
+    def __init__(self, reply: Reply) -> None:
+        self.reply, self.asked = reply, list[rdm.Message]()
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        self.transport: asyncio.DatagramTransport = transport  # type: ignore[assignment]
+
+    def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
+        _, message = artnet_rdm.parse_answer(data)
+        self.asked.append(message)
+        for answer in self.reply(message):
+            self.transport.sendto(artnet_rdm.ask(3, rdm.pack(answer)), addr)
+
+
+@asynccontextmanager
+async def wire(reply: Reply) -> AsyncIterator[tuple[Node, Wire]]:
+    loop = asyncio.get_running_loop()
+    transport, made = await loop.create_datagram_endpoint(lambda: Wire(reply), local_addr=(HOST, 6454))
+    node = Node(SharedPort(LINE.source, 6454, "lo"), HOST, 0.3)
+    node.places[UNIT] = 3
+    try:
+        async with node.open():
+            yield node, made
+    finally:
+        transport.close()
+
+
+def told(message: rdm.Message, data: bytes = b"", kind: int = rdm.ACK, **other: int) -> rdm.Message:
+    parameter, command = other.get("parameter", message.parameter), other.get("command", message.command + 1)
+    return rdm.Message(message.source, UNIT, other.get("number", message.number), command, parameter, data, kind)
+
+
+async def test_more_than_fits_is_asked_for_in_parts() -> None:
+    parts = iter([(b"a" * 200, rdm.ACK_OVERFLOW), (b"b" * 9, rdm.ACK)])
+    async with wire(lambda m: [told(m, *next(parts))]) as (node, _):
+        assert await node.get(UNIT, 0x8001) == b"a" * 200 + b"b" * 9
+
+
+async def test_parts_without_end_have_one() -> None:
+    async with wire(lambda m: [told(m, b"a" * 231, rdm.ACK_OVERFLOW)]) as (node, made):
+        try:
+            assert len(await node.get(UNIT, 0x8001)) <= MOST_DATA
+        except ProtocolError:
+            pass
+        assert len(made.asked) < 30
+
+
+@pytest.mark.parametrize(
+    ("reason", "error"),
+    [(0, Absent), (4, Refused), (6, Refused), (7, Busy), (0x7777, Refused)],
+)
+async def test_refusals_by_reason(reason: int, error: type[NetloomError]) -> None:
+    async with wire(lambda m: [told(m, reason.to_bytes(2, "big"), rdm.NACK)]) as (node, _):
+        with pytest.raises(error):
+            await node.get(UNIT, rdm.LABEL)
+
+
+async def test_one_that_needs_more_time_each_time_is_busy() -> None:
+    async with wire(lambda m: [told(m, b"\x00\x01", rdm.ACK_TIMER)]) as (node, made):
+        with pytest.raises(Busy):
+            await node.get(UNIT, rdm.LABEL)
+        assert len(made.asked) < 30
+
+
+async def test_one_that_needs_an_hour_is_not_waited_for() -> None:
+    async with wire(lambda m: [told(m, b"\x8c\xa0", rdm.ACK_TIMER)]) as (node, _):
+        with pytest.raises(Busy, match="3600 s"):
+            await asyncio.wait_for(node.get(UNIT, rdm.LABEL), 2)
+
+
+async def test_answers_to_others_and_old_ones_are_not_ours() -> None:
+    """An earlier number, another unit, another parameter; then silence."""
+    other = bytes.fromhex("7ff200000002")
+
+    def reply(m: rdm.Message) -> list[rdm.Message]:
+        return [
+            told(m, b"old", number=(m.number - 1) & 0xFF), told(m, b"else", parameter=0x00C0),
+            rdm.Message(m.source, other, m.number, m.command + 1, m.parameter, b"other", rdm.ACK),
+        ]  # fmt: skip
+
+    async with wire(reply) as (node, made):
+        with pytest.raises(NoAnswer):
+            await node.get(UNIT, rdm.LABEL)
+        assert len(made.asked) == 3, "a question is repeated"
+
+
+async def test_what_sets_something_is_said_once() -> None:
+    async with wire(lambda m: []) as (node, made):
+        with pytest.raises(NoAnswer) as caught:
+            await node.set(UNIT, rdm.LABEL, b"x")
+        assert caught.value.outcome == "unknown"
+        assert len(made.asked) == 1
+
+
+async def test_a_unit_that_its_node_does_not_have(library: Library, tmp_path: Path) -> None:
+    async with bench(library, "tamsel-k1", tmp_path, NETWORK) as here:
+        node = Node(here.owners.shared(here.line, 6454), HOST, 0.3)
+        async with node.open():
+            with pytest.raises(NobodyThere, match="7FF2:00000099"):
+                await node.find(bytes.fromhex("7ff200000099"))
+
+
+async def test_nobody_at_the_nodes_address() -> None:
+    owners = Owners()
+    node = Node(owners.shared(LINE, 6454), f"{NETWORK}.99", 0.3)
+    async with node.open():
+        with pytest.raises(NobodyThere):
+            await node.find(UNIT)
