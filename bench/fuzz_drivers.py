@@ -15,7 +15,7 @@ from netloom_core.drivers.framed.frames import Check, Framing, Receiver
 from netloom_core.drivers.framed.layout import packed, parsed, unpacked
 from netloom_core.drivers.http.bodies import decoded, tree
 from netloom_core.errors import NetloomError
-from netloom_core.protocols import artnet, http_auth, modbus, onvif, pjlink, snmp
+from netloom_core.protocols import artnet, artnet_rdm, http_auth, modbus, onvif, pjlink, rdm, snmp
 from netloom_core.protocols.osdp import frames, secure
 
 COUNT = 200_000
@@ -62,6 +62,7 @@ def challenge(data: bytes) -> Any:
     return [http_auth.digest(one, "u", "p", "GET", "/") for one in found]
 
 
+RDM = rdm.pack(rdm.Message(b"\x7f\xf2\0\0\0\1", b"\x7f\xf0\0\0\0\2", 1, 0x21, rdm.LABEL, b"wash"))
 DECODERS: dict[str, tuple[Callable[[bytes], Any], bytes]] = {
     "a talk in lines": (talk, b"list\r\nrow 1 2\r\n!told\r\nrow 2 3\r\n> "),
     "frames": (framed, FRAMING.encoded(packed(LAYOUT, {"value": -5, "name": "Hall"}))),
@@ -70,6 +71,10 @@ DECODERS: dict[str, tuple[Callable[[bytes], Any], bytes]] = {
     "SNMP": (snmp.parse, snmp.get([snmp.SYS_DESCR], "public", 5)),
     "PJLink": (lambda data: pjlink.value_of(data, "%1POWR"), b"%1POWR=1"),
     "Art-Net network": (artnet.parse_ip_prog_reply, artnet.ip_prog()[:8] + b"\x00\xf9" + bytes(24)),
+    "RDM": (rdm.parse, RDM),
+    "RDM on Art-Net": (artnet_rdm.parse_answer, artnet_rdm.ask(3, RDM)),
+    "RDM tables": (artnet_rdm.parse_told, artnet.ID + bytes((0, 0x81, 0, 14)) + bytes(15) + b"\x01" + bytes(6)),
+    "RDM search": (rdm.parse_branch_answer, rdm.branch_answer(b"\x7f\xf0\0\0\0\1")),
     "ONVIF": (lambda data: tree(onvif.response(data, "GetHostname")), SOAP),
     "XML": (lambda data: decoded(data, "xml", "it"), b'<u v="1"><n>7</n><o><a>1</a></o></u>'),
     "forms": (lambda data: decoded(data, "form", "it"), b"A=1\nB=two\n"),

@@ -32,17 +32,17 @@ def _call(method: str, path: str, body: dict[str, Any] | None = None) -> Any:
     return told
 
 
-def _serial(word: str) -> str:
+def _unit(word: str) -> str:
     units = _call("GET", "/units")["units"]
     low = word.casefold()
     for test in ("serial", "name", "where", "label"):
         found = [u for u in units if str(u[test]).casefold() == low or (test == "where" and u[test].split()[0] == low)]
         if len(found) == 1:
-            return str(found[0]["serial"])
+            return str(found[0]["id"])
     serial = _serial_on_record(word)
-    if any(u["serial"] == serial for u in units):
+    if serial and any(u["id"] == serial for u in units):
         return serial
-    known = ", ".join(f"{u['name']} ({u['serial']})" for u in units)
+    known = ", ".join(f"{u['name']} ({u['serial']})" if u["serial"] else str(u["name"]) for u in units)
     fail("words", f"There is no stand-in {word!r}.", f"They are: {known}.", WORDS)
 
 
@@ -57,7 +57,7 @@ def _serial_on_record(word: str) -> str:
 
 
 def _fault(word: str, kind: str, **more: Any) -> None:
-    done = _call("POST", f"/units/{_serial(word)}/fault", {"kind": kind, **more})
+    done = _call("POST", f"/units/{quoted(_unit(word))}/fault", {"kind": kind, **more})
     give({"unit": done}) if context.json else note(f"{done['name']}: {kind} done.")
 
 

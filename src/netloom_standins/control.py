@@ -2,7 +2,7 @@
 
 On 127.0.0.1 with a token that only the owner of the data folder can read.
     GET  /units                    all units with their troubles
-    POST /units/<serial>/fault     {"kind": ..., ...}; kinds are in FAULTS
+    POST /units/<id>/fault         {"kind": ..., ...}; kinds are in FAULTS
     GET  /ports                    the serial ports
     POST /ports/<name>             {"kind": "unplug"}, or {"kind": "rename", "to": ...}
 """
@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import hmac
 import re
+from collections import Counter
 from collections.abc import Awaitable, Callable
 from typing import Any
 
@@ -92,8 +93,9 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
 }
 
 
-def described(unit: Unit) -> dict[str, Any]:
+def described(unit: Unit, ident: str) -> dict[str, Any]:
     return {
+        "id": ident,
         "name": unit.name,
         "serial": unit.serial,
         "model": unit.profile.model,
@@ -109,7 +111,9 @@ def described(unit: Unit) -> dict[str, Any]:
 
 class Control:
     def __init__(self, units: list[Unit], token: str, ports: dict[str, PtyPort] | None = None) -> None:
-        self._units = units
+        serials = Counter(unit.serial for unit in units)
+        # Some bear no serial number, or that of another one.
+        self._units = {u.serial if u.serial and serials[u.serial] == 1 else u.name: u for u in units}
         self._ports = ports or {}
         self._token = token
 
@@ -119,13 +123,17 @@ class Control:
             await reply(send, 401, {"problem": "token"})
             return
         if (scope["method"], scope["path"]) == ("GET", "/units"):
-            await reply(send, 200, {"units": [described(unit) for unit in self._units], "kinds": list(FAULTS)})
+            await reply(
+                send,
+                200,
+                {"units": [described(unit, ident) for ident, unit in self._units.items()], "kinds": list(FAULTS)},
+            )
             return
         if scope["path"].startswith("/ports"):
             await self._port(scope, await read_json(receive), send)
             return
         parts = scope["path"].strip("/").split("/")
-        unit = next((u for u in self._units if len(parts) == 3 and u.serial == parts[1]), None)
+        unit = self._units.get(parts[1]) if len(parts) == 3 else None
         body = await read_json(receive)
         fault = FAULTS.get(str(body.get("kind")))
         if unit is None or fault is None or scope["method"] != "POST":
@@ -136,7 +144,7 @@ class Control:
         except NetloomError as error:
             await reply(send, 422, {"problem": error.message})
             return
-        await reply(send, 200, described(unit))
+        await reply(send, 200, described(unit, parts[1]))
 
     async def _port(self, scope: dict[str, Any], body: dict[str, Any], send: Send) -> None:
         """The adapter of a serial line is pulled out, or comes back as another port."""

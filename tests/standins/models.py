@@ -28,6 +28,7 @@ from netloom_core.types.network import Ipv4, Netmask
 from netloom_core.types.octets import Octets
 from netloom_standins.described.description import descriptions
 from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.net_unit import NetUnit
 from netloom_standins.pty_port import PtyPort
 from netloom_standins.site import build_units
 
@@ -42,6 +43,7 @@ class Bench:
     port: PtyPort | None
     sessions: Sessions
     owners: Owners
+    node: NetUnit | None = None  # that leads the unit
     secrets: dict[str, str] = field(default_factory=dict)
 
     @property
@@ -124,7 +126,8 @@ async def bench(library: Library, model: str, folder: Path, network: str, **unit
     owners = Owners()
     sessions = Sessions(Drivers(library, owners), library.maker, SystemClock())
     try:
-        yield Bench(library, made, core, ports[0] if ports else None, sessions, owners)
+        node = next((unit for unit in units[1:] if isinstance(unit, NetUnit)), None)
+        yield Bench(library, made, core, ports[0] if ports else None, sessions, owners, node)
     finally:
         await sessions.close()
         owners.close()

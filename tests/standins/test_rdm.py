@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import socket
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import replace
@@ -10,6 +11,8 @@ from pathlib import Path
 
 import pytest
 
+from netloom_core.absence.case import Case
+from netloom_core.absence.explain import explain
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.drivers.rdm.talk import MOST_DATA, Node
@@ -20,6 +23,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line, address_key, host_of
 from netloom_core.protocols import artnet_rdm, rdm
+from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.artnet import ArtNetPoll
 from netloom_core.sweep.sweep import sweep
 from tests.standins.models import bench
@@ -27,7 +31,9 @@ from tests.standins.models import bench
 NETWORK = "127.29.70"
 LINE = Line("net", "Net", "ip", network=f"{NETWORK}.0/24", source=f"{NETWORK}.1", interface="lo")
 HOST = f"{NETWORK}.6"
+FALSE_NODE = f"{NETWORK}.16"
 UNIT = bytes.fromhex("7ff2000010a7")
+KNOWN = Known("d1", "", "tamsel-k1", "net", f"{HOST}#7ff2000010a7", keys=("rdm:7ff2:000010a7",))
 
 
 def test_the_address_of_a_unit_behind_a_node() -> None:
@@ -59,8 +65,28 @@ async def test_one_that_was_unplugged_is_not_there_though_the_table_has_it(libra
         with pytest.raises(NoAnswer):
             await talk.read("running")
         result = await sweep([here.line], [], library, here.owners, SystemClock(), methods=[ArtNetPoll()])
-    assert [finding.address for finding in result.findings] == [HOST]
-    assert "which does not answer" in " ".join(result.reports[0].notes)
+        absent = await explain(Case(KNOWN, "Wall dimmer", here.line, result.findings, [], library, [here.line]))
+        for unit in (here.unit, here.node):
+            await unit.stop()
+        result = await sweep([here.line], [], library, here.owners, SystemClock(), methods=[ArtNetPoll()])
+        both = await explain(Case(KNOWN, "Wall dimmer", here.line, result.findings, [], library, [here.line]))
+    assert absent.reasons[0].reason == "Its node at 127.29.70.6 has it in its table, and it does not answer."
+    assert both.reasons[0].reason == "Its node at 127.29.70.6 does not answer, so nobody behind it can."
+
+
+async def test_one_that_left_the_line_is_not_in_its_nodes_table(library: Library, tmp_path: Path) -> None:
+    async with bench(library, "tamsel-k1", tmp_path, NETWORK) as here:
+        await here.unit.stop()
+        result = await sweep([here.line], [], library, here.owners, SystemClock(), methods=[ArtNetPoll()])
+        absent = await explain(Case(KNOWN, "Wall dimmer", here.line, result.findings, [], library, [here.line]))
+    assert absent.reasons[0].reason == "Its node at 127.29.70.6 answers and does not have it on any port."
+
+
+async def test_one_that_answers_needs_no_reason(library: Library, tmp_path: Path) -> None:
+    async with bench(library, "tamsel-k1", tmp_path, NETWORK) as here:
+        result = await sweep([here.line], [KNOWN], library, here.owners, SystemClock(), methods=[ArtNetPoll()])
+        absent = await explain(Case(KNOWN, "Wall dimmer", here.line, result.findings, [], library, [here.line]))
+    assert not absent.reasons
 
 
 async def test_units_and_their_node_are_talked_to_side_by_side(library: Library, tmp_path: Path) -> None:
@@ -113,8 +139,11 @@ class Wire(asyncio.DatagramProtocol):
 @asynccontextmanager
 async def wire(reply: Reply) -> AsyncIterator[tuple[Node, Wire]]:
     loop = asyncio.get_running_loop()
-    transport, made = await loop.create_datagram_endpoint(lambda: Wire(reply), local_addr=(HOST, 6454))
-    node = Node(SharedPort(LINE.source, 6454, "lo"), HOST, 0.3)
+    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    sock.bind((FALSE_NODE, 6454))
+    transport, made = await loop.create_datagram_endpoint(lambda: Wire(reply), sock=sock)
+    node = Node(SharedPort(LINE.source, 6454, "lo"), FALSE_NODE, 0.3)
     node.places[UNIT] = 3
     try:
         async with node.open():

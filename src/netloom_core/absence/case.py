@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from netloom_core.library.load import Library
 from netloom_core.links.ports import PortInfo
 from netloom_core.model.line import Line
+from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import Finding, Known
 from netloom_core.sweep.worth import TOLD_BY_OTHERS
@@ -80,8 +81,9 @@ class Case:
         What is remembered of an earlier sweep has no sightings of now; and one whose service is silent may
         still answer ARP, or be announced.
         """
+        spoken = {channel.protocol for channel in self.profile.channels.values()} if self.profile else set()
         return any(
-            any(s.method not in NOT_ITSELF and (s.facts.get("serial") or s.facts.get("uuid")) for s in f.sightings)
+            any(_says_who(sighting, spoken) for sighting in f.sightings)
             and f.device and f.device == self.record.device and f.status in ("known", "moved")
             and any((p.line, p.address) == (self.record.line, self.record.address) for p in f.places)
             for f in self.findings
@@ -93,6 +95,16 @@ class Case:
 
     def line_name(self, ident: str) -> str:
         return next((line.name for line in self.lines if line.id == ident), ident)
+
+
+def _says_who(sighting: Sighting, spoken: set[str]) -> bool:
+    """A MAC address tells who it is only by the protocol that the device is read by, if it has no more to tell."""
+    if sighting.method in NOT_ITSELF:
+        return False
+    facts = sighting.facts
+    return bool(facts.get("serial") or facts.get("uuid") or facts.get("rdm_uid")) or (
+        sighting.method in spoken and bool(facts.get("mac"))
+    )
 
 
 def who(finding: Finding, others: dict[str, str]) -> str:

@@ -26,6 +26,7 @@ BY_KIND: dict[str, tuple[Test, ...]] = {
     "ip": (
         network.own_interface,
         network.overlapping_lines,
+        network.behind_its_node,
         network.not_on_its_service,
         network.needs_restart,
         network.switch_port,

@@ -8,13 +8,14 @@ import ipaddress
 from netloom_core.absence.case import Case
 from netloom_core.errors import NetloomError
 from netloom_core.links import interfaces, neighbours, tcp
-from netloom_core.model.line import host_of
+from netloom_core.model.line import RDM_DIGITS, UNIT_MARK, host_of
 from netloom_core.model.sighting import Reason
 from netloom_core.sweep.methods.echo import ping
 from netloom_core.sweep.methods.snmp_switch import port_state
 
 PROBE_S = 1.5
 ECHO_S = 1.5
+WITHOUT_CONNECTION = {"artnet": "Art-Net", "snmp": "SNMP", "rdm": "RDM", "sacn": "sACN"}
 USUAL_PORTS = (80, 22, 443)
 PORTS_TRIED = 3
 BEST_FIRST = ("open", "refused", "silent")
@@ -86,6 +87,41 @@ async def overlapping_lines(case: Case) -> list[Reason]:
     ][:2]
 
 
+async def behind_its_node(case: Case) -> list[Reason]:
+    """A unit on a lighting node's port: what the node said of it in this sweep."""
+    host, _, unit = case.record.address.partition(UNIT_MARK)
+    if len(unit) != RDM_DIGITS:
+        return []
+    node = next((f for f in case.findings if any((p.line, p.address) == (case.line.id, host) for p in f.places)), None)
+    if node is None:
+        return [
+            Reason(
+                f"Its node at {host} does not answer, so nobody behind it can.",
+                "Look at the node first: its power, its cable, its address.",
+                "A poll of Art-Net was sent to everybody.",
+                96,
+            )
+        ]
+    mute = {uid.replace(":", "").lower() for uid in node.facts.get("mute_units", "").split()}
+    if unit in mute:
+        return [
+            Reason(
+                f"Its node at {host} has it in its table, and it does not answer.",
+                "Look at its power and its DMX cable; it may have been unplugged since the node searched.",
+                "The node was asked for its table, and the unit by RDM, just now.",
+                94,
+            )
+        ]
+    return [
+        Reason(
+            f"Its node at {host} answers and does not have it on any port.",
+            "Look at its DMX cable, and whether it hangs on another node; the node may need to search anew.",
+            "The node was asked for its table of units just now.",
+            94,
+        )
+    ]
+
+
 async def not_on_its_service(case: Case) -> list[Reason]:
     """Somebody is at the address, but the device's own service does not answer."""
     address = case.record.address
@@ -100,6 +136,8 @@ async def not_on_its_service(case: Case) -> list[Reason]:
         ]
     if not case.line.source or any(finding.keys or finding.profile for finding in case.here):
         return []  # somebody else is there, which another test says
+    if len(address.partition(UNIT_MARK)[2]) == RDM_DIGITS:
+        return []  # it has no address of its own
     host, tried = host_of(address), _ports(case)[:PORTS_TRIED]
     try:
         answers = await asyncio.gather(*(tcp.probe_port(case.line.source, host, port, PROBE_S) for port in tried))
@@ -128,6 +166,17 @@ async def not_on_its_service(case: Case) -> list[Reason]:
                 "It may be starting, busy, or in another firmware mode: look at it by the method named.",
                 test,
                 82,
+            )
+        ]
+    asked = _asked_otherwise(case)
+    if asked:
+        return [
+            Reason(
+                f"Nobody answers at {address}: not by {asked}"
+                + (f", and it refuses TCP {listed}." if answer == "refused" else f", nor on TCP {listed}."),
+                "Look at its power and its cable, and whether it has this address.",
+                f"The sweep asked by {asked}. {test}",
+                55,
             )
         ]
     if answer == "refused":
@@ -205,6 +254,14 @@ async def switch_port(case: Case) -> list[Reason]:
             40,
         )
     ]
+
+
+def _asked_otherwise(case: Case) -> str:
+    """The protocols without connections by which it is read, where it has no others."""
+    channels = list(case.profile.channels.values()) if case.profile else []
+    if any(channel.tcp_ports for channel in channels):
+        return ""
+    return " or ".join(sorted({WITHOUT_CONNECTION[c.protocol] for c in channels if c.protocol in WITHOUT_CONNECTION}))
 
 
 def _ports(case: Case) -> list[int]:

@@ -17,6 +17,7 @@ from netloom_core.protocols import artnet, artnet_rdm, rdm
 POLL_S = 3.2  # a node may wait a random second before it answers a poll
 SOON_S = 0.4  # after the first answer, for those of further ports
 TABLE_S = 2.0
+ALIKE_S = 0.25  # after all were told, for a second port with one of these addresses
 TRIES = 3
 MOST_DATA = 4096
 MOST_TURNS = 12  # of delays and parts, for one question
@@ -62,13 +63,13 @@ class Node:
         return list(dict.fromkeys(universe for reply in found.values() for universe in reply.universes))
 
     async def search(self, port_addresses: list[int]) -> None:
-        """Ask the node for its tables; `places` has what it told."""
+        """Ask the node for its tables; `places` has what it told. Two of its ports may send one port address."""
         told: dict[int, set[bytes]] = {}
         missing = set(port_addresses)
         for packet in artnet_rdm.request(port_addresses):
             await self._port.send(packet, self.host)
         until = self._now + TABLE_S
-        while missing and (data := await self._next(until)) is not None:
+        while (data := await self._next(until)) is not None:
             try:
                 part = artnet_rdm.parse_told(data)
             except ProtocolError:
@@ -79,6 +80,8 @@ class Node:
             units.update(part.units)
             if len(units) >= part.total or not part.known:
                 missing.discard(part.port_address)
+            if not missing:
+                until = min(until, self._now + ALIKE_S)
         for address, units in told.items():
             self.places |= dict.fromkeys(units, address)
 

@@ -21,6 +21,7 @@ PARTS_S = 0.4  # after a node's first reply, for those of further ports
 UNIT_S = 0.8  # for one answer of a unit behind it
 ASKED_EACH = 6  # messages
 MOST_UNITS = 512  # behind one node
+MOST_NAMED = 25  # of those that are silent
 
 
 class ArtNetPoll(Method):
@@ -69,20 +70,25 @@ async def _behind(look: Look, port: SharedPort, host: str, universes: set[int]) 
         units = sorted(node.places)
         if len(units) > MOST_UNITS:
             look.note(f"{host} tells {len(units)} units on its ports; {MOST_UNITS} were asked who they are.")
+        mute = []
         for uid in units[:MOST_UNITS]:
             await look.pace.take(ASKED_EACH)
-            await _sight(look, node, uid)
+            if not await _sight(look, node, uid):
+                mute.append(rdm.uid_text(uid))
+        if mute:
+            look.note(f"{host} has units in its table that do not answer: {', '.join(mute[:MOST_NAMED])}.")
+        look.sight(host, ArtNetPoll.name, units=str(len(units)), mute_units=" ".join(mute[:MOST_NAMED]))
 
 
-async def _sight(look: Look, node: Node, uid: bytes) -> None:
-    """A unit that is in the node's table and does not answer is not there; one that says little is."""
+async def _sight(look: Look, node: Node, uid: bytes) -> bool:
+    """Whether it answers: one that is in the node's table and does not is not there; one that says little is."""
     try:
         info = rdm.device_info(await node.get(uid, rdm.DEVICE_INFO))
         facts = await facts_of(node, uid, info)
     except NoAnswer:
-        look.note(f"{node.host} has {rdm.uid_text(uid)} in its table, which does not answer.")
-        return
+        return False
     except (DeviceError, ProtocolError) as error:
         facts = {"rdm_uid": rdm.uid_text(uid), "refused": error.message}
     universe = str(node.places[uid])
     look.sight(f"{node.host}{UNIT_MARK}{uid.hex()}", "rdm", universe=universe, behind=node.host, **facts)
+    return True
