@@ -19,7 +19,7 @@ from pathlib import Path
 
 SIOCGIFFLAGS, SIOCSIFFLAGS, IFF_UP = 0x8913, 0x8914, 0x1
 SIDE_BY_SIDE = 3  # most of the time tests wait for lines, browsers and starts
-LISTENING = ("standins", "peers", "laboratory", "scenarios", "browser")  # folders of tests that open ports
+LISTENING = ("standins", "made_up", "peers", "laboratory", "scenarios", "browser")  # folders of tests that open ports
 
 
 def unshare_words() -> list[str]:

@@ -22,7 +22,7 @@ ROOT = Path(__file__).resolve().parents[1]
 
 
 # Folders whose files take minutes. They are begun first, so that no process is left with one while the others are done.
-LONGEST = ("browser", "scenarios", "laboratory", "standins", "peers")
+LONGEST = ("browser", "scenarios", "laboratory", "standins", "made_up", "peers")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -24,8 +24,9 @@ from netloom_core.types.choice import Choice
 from netloom_core.types.curve import Curve
 from netloom_core.types.decimal import DecimalNumber
 from netloom_core.types.integer import Integer
-from netloom_core.types.network import Ipv4, Netmask
+from netloom_core.types.network import Ipv4, Mac, Netmask
 from netloom_core.types.octets import Octets
+from netloom_core.types.time import TimeOfDay
 from netloom_standins.described.description import descriptions
 from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.net_unit import NetUnit
@@ -148,7 +149,11 @@ def another(item: Item, now: Any) -> Any:
         value = kind.canonical(kind.minimum + (kind.maximum - kind.minimum) / 3)
         return value if value != now else kind.canonical(kind.maximum)
     if isinstance(kind, Ipv4):
-        return "192.0.2.9"
+        return "192.0.2.9" if now != "192.0.2.9" else "192.0.2.10"
+    if isinstance(kind, Mac):
+        return "0a:1b:2c:3d:4e:5f" if now != "0a:1b:2c:3d:4e:5f" else "0a:1b:2c:3d:4e:60"
+    if isinstance(kind, TimeOfDay):
+        return "17:45:00" if now != "17:45:00" else "05:00:30"
     if isinstance(kind, Netmask):
         return "255.255.254.0"
     if isinstance(kind, Curve):
@@ -162,6 +167,4 @@ def another(item: Item, now: Any) -> Any:
         return "a5" * kind.max_length
     if kind.name == "boolean":
         return not now
-    if kind.name == "time":
-        return "11:22:33"
-    return "Try 7"
+    return "Trial7"[: getattr(kind, "max_length", 6)] if not str(now).startswith("Trial") else "Seen"
