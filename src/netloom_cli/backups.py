@@ -81,6 +81,7 @@ def verify(devices: Devices = None) -> None:
             say(f"{one['name']}: {one['result']}  {one['message']}")
             for d in one["differences"]:
                 line = f"    {d['kind']}  {d['path']}: baseline {value(d['baseline'])}, running {value(d['running'])}"
+                line += f" ({d['why']})" if d.get("why") else ""
                 say(line)
     raise typer.Exit(DONE if all(one["result"] == "match" for one in results) else DIFFERS)
 

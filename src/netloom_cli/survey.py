@@ -188,13 +188,16 @@ def show(device: str) -> None:
                 s["label"],
                 s["path"],
                 value(s["intended"]),
-                value(s["running"]),
+                "unreadable" if s["unreadable"] else value(s["running"]),
                 value(s["startup"]),
                 value(s["baseline"]),
             )
             for s in found["settings"]
         ),
     )
+    for setting in found["settings"]:
+        if setting["unreadable"]:
+            note(f"{setting['path']} cannot be read: {setting['unreadable']}.")
     table(("Point", "Label", "State"), ((p["short"], p["label"], p["state"]) for p in found["points"]))
 
 

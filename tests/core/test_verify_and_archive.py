@@ -60,6 +60,19 @@ def test_what_nobody_approved_is_unproven_not_drift(box: MemoryDevice) -> None:
     assert (found.result, found.differences[0]["kind"]) == ("unproven", "unproven")
 
 
+@pytest.mark.parametrize("approved", [True, False])
+def test_what_could_not_be_read_is_unproven_with_the_reason(box: MemoryDevice, approved: bool) -> None:
+    """Also where the approved record was made without it: nothing was shown of it then, nor now."""
+    now = copy.deepcopy(box.running)
+    remove(now, "/name")
+    whole = Evidence("Box", box.profile, box.running if approved else now, now, now, {}, {"/name": "it tells '?'"})
+    found = verify(whole)
+    assert found.result == "unproven"
+    assert [(one["path"], one["kind"], one["why"]) for one in found.differences] == [
+        ("/name", "unproven", "it tells '?'")
+    ]
+
+
 def test_a_value_lost_at_a_power_cut_stays_lost_whatever_else_changes(box: MemoryDevice) -> None:
     idle = "/relays/4/idle"
     approved = changed(box.running, idle, "closed")

@@ -83,7 +83,7 @@ class Live(Rig):
 @asynccontextmanager
 async def live(way: str, seed: int, tmp_path: Path) -> AsyncIterator[Live]:
     data = Maker(way, seed).profile()
-    profile = profile_of(data, {}, "made-up.yaml")
+    profile = profile_of(data, "made-up.yaml", {})
     description = Description.model_validate(description_of(data))
     network = NETWORK.format(n=80 + WAYS.index(way))
     line = Line("net", "Net", "ip", network=f"{network}.0/24", source=f"{network}.1", interface="lo")
@@ -168,3 +168,24 @@ async def test_the_whole_round(way: str, seed: int, tmp_path: Path) -> None:
         assert {step.state for step in run.steps} <= {"done", "unproven"}, words(run)
         assert dict(leaves(approved)) == has(rig.unit, list(items)), "and put back"
         rig.every_intent_has_its_outcome()
+
+
+@pytest.mark.parametrize("way", ["dialogue", "http"])
+async def test_a_value_that_makes_no_sense_is_told_and_costs_the_others_nothing(way: str, tmp_path: Path) -> None:
+    async with live(way, 4, tmp_path) as rig:
+        items = rig.profile.by_path
+        path = next(path for path, item in items.items() if item.type.name in ("integer", "decimal", "choice"))
+        approved = await rig.read()
+        rig.record().baseline = approved
+        put(rig.unit.memory.running, path, "?!")
+        run = await rig.carry_out(rig.store.begin("backup", [StepState(0, "dev1", "backup")]))
+        assert run.steps[0].message.startswith(f"1 value could not be read and will be missing: {path}: it tells '?!'")
+        assert set(dict(leaves(rig.record().documents["running"]))) == set(items) - {path}
+        assert list(rig.record().unreadable) == [path]
+        run = await rig.carry_out(rig.store.begin("verify", [StepState(0, "dev1", "read")]))
+        [told] = run.result["devices"]
+        [one] = told["differences"]
+        assert (told["result"], one["kind"], one["path"]) == ("unproven", "unproven", path)
+        assert one["why"].startswith("it tells '?!'")
+        rig.unit.memory.restart()
+        assert (await rig.verify())[0] == "match", "and it is forgotten when it makes sense again"

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from netloom_core.documents.diff import differences
-from netloom_core.documents.tree import Document, get
+from netloom_core.documents.tree import MISSING, Document, get
 from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.profile import Profile
 
@@ -19,7 +19,9 @@ RESULTS = ("match", "drift", "unkept", "unproven", "unreachable", "no-baseline")
 
 @dataclass
 class Proof:
-    """`differences`: dicts of path, baseline, running, and kind (`drift`, `lost`, `unkept`, `unproven`)."""
+    """`differences`: dicts of path, baseline, running, kind (`drift`, `lost`, `unkept`, `unproven`), and why where that
+    is known.
+    """
 
     result: str
     differences: list[dict[str, Any]] = field(default_factory=list)
@@ -39,7 +41,7 @@ class Proof:
 class Evidence:
     """What a proof is made of. `baseline` is None where nothing was approved; `running` is what was just read.
 
-    `lost` are values that a power cut took back, by path (see `losses`).
+    `lost` are values that a power cut took back, by path (see `losses`); `unreadable` came and were no values.
     """
 
     name: str
@@ -48,13 +50,15 @@ class Evidence:
     running: Document
     startup: Document
     lost: Mapping[str, Any] = field(default_factory=dict)
+    unreadable: Mapping[str, str] = field(default_factory=dict)
 
 
 def verify(evidence: Evidence, *, trouble: str = "") -> Proof:
     """Compare. `trouble` says why the device could not be read just now.
 
     A path that the approved record never had is not drift: nothing was approved of it, so it
-    is unproven. A secret is never told, and never `matching`.
+    is unproven. So is what could not be read, with the reason as `why`, also where an approved record was made without
+    it. A secret is never told, and never `matching`.
     """
     baseline, running, profile = evidence.baseline, evidence.running, evidence.profile
     if baseline is None:
@@ -66,6 +70,12 @@ def verify(evidence: Evidence, *, trouble: str = "") -> Proof:
         for change in differences(baseline, running):
             kind = _kind(change.path, change.before, change.after, evidence)
             found.append({"path": change.path, "baseline": change.before, "running": change.after, "kind": kind})
+    told = {item["path"]: item for item in found}
+    for path, why in evidence.unreadable.items():
+        if get(running, path) is MISSING:  # else only what it keeps could not be read
+            row = told.get(path) or {"path": path, "baseline": None, "running": None, "kind": "unproven"}
+            row["why"] = why
+            found += [] if path in told else [row]
     loose = would_be_kept(profile, running, evidence.startup) if profile is not None else []
     found += [
         {"path": path, "baseline": get(baseline, path) or None, "running": get(running, path), "kind": "unkept"}

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import copy
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
+from types import MappingProxyType
 from typing import Any
 
 import orjson
@@ -18,6 +19,7 @@ from netloom_core.errors import UnknownSetting
 
 Document = dict[str, Any]
 MISSING: Any = type("Missing", (), {"__repr__": lambda self: "MISSING", "__bool__": lambda self: False})()
+ALL_READ: Mapping[str, str] = MappingProxyType({})  # of a reading of which nothing was unreadable, by path: why
 MAX_DEPTH = 32
 
 

@@ -157,9 +157,9 @@ class Engine:
         talk = await self.sessions.talk(target, "read", Priority.RUN)
         time = self._shop.clock.now()
         documents = await talk.read_sets(("running", "startup"))
-        identity = (await self.sessions.of(target)).known.identity
+        known = (await self.sessions.of(target)).known
         told = {which: document for which, document in documents.items() if document}
-        await self._records.save_reading(target.device, told, identity, time)
+        await self._records.save_reading(target.device, told, known.identity, time, known.unreadable)
 
     async def _states(self, command: commands.States) -> dict[str, Any]:
         try:

@@ -12,7 +12,7 @@ from typing import Any, Protocol
 from netloom_core.absence.case import Case
 from netloom_core.absence.explain import Absent
 from netloom_core.backup.verify import Evidence, Proof
-from netloom_core.documents.tree import Document
+from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.errors import NetloomError
 from netloom_core.model.access import Access
 from netloom_core.model.device import Identity, Target
@@ -90,9 +90,17 @@ class DeviceStore(Protocol):
     async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]: ...
 
     async def save_reading(
-        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+        self,
+        device: str,
+        documents: Mapping[str, Document],
+        identity: Identity | None,
+        time: float,
+        unreadable: Mapping[str, str] = ALL_READ,
     ) -> None:
-        """What a device was just read to have, asked for at `time`. Older knowledge never replaces newer."""
+        """What a device was just read to have, asked for at `time`. Older knowledge never replaces newer.
+
+        `unreadable` are values that came and could not be understood, by path, with the reason.
+        """
         ...
 
     async def save_trouble(self, device: str, message: str) -> None: ...

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from netloom_core.documents.tree import Document
+from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.errors import NetloomError
 from netloom_core.model.device import Identity, Target
@@ -37,9 +37,14 @@ class EngineRecords:
         return await self._store.devices.targets(devices)
 
     async def save_reading(
-        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+        self,
+        device: str,
+        documents: Mapping[str, Document],
+        identity: Identity | None,
+        time: float,
+        unreadable: Mapping[str, str] = ALL_READ,
     ) -> None:
-        await self._store.devices.save_reading(device, documents, identity, time)
+        await self._store.devices.save_reading(device, documents, identity, time, unreadable)
         self._told(device)
 
     async def save_place(self, device: str, address: str, speed: int, time: float) -> None:

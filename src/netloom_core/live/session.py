@@ -40,6 +40,7 @@ class Known:
     """What was last read, and when (Unix time in seconds)."""
 
     documents: dict[str, tuple[Document, float]] = field(default_factory=dict)
+    unreadable: dict[str, str] = field(default_factory=dict)  # of that reading, by path: why
     states: dict[str, str] = field(default_factory=dict)
     states_at: float = 0.0
     identity: Identity | None = None
@@ -249,20 +250,24 @@ class Talk:
 
     async def read(self, which: str) -> Document:
         """Empty where the device cannot tell that set."""
-        if which not in self.abilities.sets:
-            return {}
-        document: Document = await self._call(lambda driver: driver.read(which))
-        self._session.note_document(which, document)
-        return document
+        return (await self.read_sets([which]))[which]
 
     async def read_sets(self, names: Sequence[str]) -> dict[str, Document]:
         """Several sets in one turn; empty documents for those that it cannot tell."""
         told = [name for name in names if name in self.abilities.sets]
 
+        unreadable: dict[str, str] = {}
+
         async def all_of_them(driver: Any) -> dict[str, Document]:
-            return {name: await driver.read(name) for name in told}
+            documents = {}
+            for name in told:
+                documents[name] = await driver.read(name)
+                # What it does now counts more than what it keeps, where neither can be read.
+                unreadable.update({p: why for p, why in driver.unreadable.items() if p not in unreadable})
+            return documents
 
         found: dict[str, Document] = await self._call(all_of_them) if told else {}
+        self._session.known.unreadable = unreadable
         for name, document in found.items():
             self._session.note_document(name, document)
         return {name: found.get(name, {}) for name in names}

@@ -29,10 +29,11 @@ async def _devices(store: Store, device: str, other: str, document: Document, no
     newer, older = copy.deepcopy(document), copy.deepcopy(document)
     put(newer, "/name", "newer")
     put(older, "/name", "older")
-    await store.devices.save_reading(device, {"running": newer, "startup": newer}, None, now)
+    await store.devices.save_reading(device, {"running": newer, "startup": newer}, None, now, {"/odd": "no number"})
     await store.devices.save_reading(device, {"running": older, "startup": older}, None, now - 60)
     evidence = (await store.proofs.evidence([device]))[device]
     assert evidence.running == newer, "older knowledge does not replace newer"
+    assert dict(evidence.unreadable) == {"/odd": "no number"}, "nor what could not be read in it"
     await store.devices.save_place(device, "127.20.10.99", target.speed, now)
     await store.devices.save_place(device, "127.20.10.98", target.speed, now - 60)
     assert (await _target(store, device)).address == "127.20.10.99", "nor an older place a newer one"

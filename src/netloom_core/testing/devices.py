@@ -131,6 +131,7 @@ class MemoryDriver:
     def __init__(self, target: Target, devices: Sequence[MemoryDevice]) -> None:
         self.target = target
         self._devices = devices
+        self.unreadable: dict[str, str] = {}
         self._trusted: Hashable | None = None
         self._to: tuple[int, int] | None = None
 

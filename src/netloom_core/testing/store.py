@@ -9,7 +9,7 @@ from typing import Any
 
 from netloom_core.addressing.bound import after_finding, after_reading, taken
 from netloom_core.backup.verify import Evidence, Proof, losses
-from netloom_core.documents.tree import MISSING, Document, get, put, remove
+from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, put, remove
 from netloom_core.engine.ports import MadePlan, Order, SweepWork
 from netloom_core.errors import NetloomError, RequestError
 from netloom_core.library.load import Library
@@ -34,6 +34,7 @@ class MemoryRecord:
     proof: Proof | None = None
     baseline: Document | None = None
     identity: Identity | None = None
+    unreadable: dict[str, str] = field(default_factory=dict)
 
 
 class MemoryEvents:
@@ -93,7 +94,12 @@ class MemoryStore:
         return {ident: self.records[ident].target for ident in devices if ident in self.records}
 
     async def save_reading(
-        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+        self,
+        device: str,
+        documents: Mapping[str, Document],
+        identity: Identity | None,
+        time: float,
+        unreadable: Mapping[str, str] = ALL_READ,
     ) -> None:
         self.hook("save reading")
         record = self.records[device]
@@ -104,6 +110,7 @@ class MemoryStore:
         record.lost = losses(before, now, record.lost)
         record.documents |= {name: document for name, document in documents.items() if document}
         record.read_at, record.identity, record.trouble = time, identity, ""
+        record.unreadable = dict(unreadable)
         profile = self.library.get(record.target.profile)
         role = profile.with_role("address") if profile else None
         kept = get(documents.get("startup", {}), role.path) if role else MISSING
@@ -234,6 +241,7 @@ class MemoryStore:
                 record.documents.get("running", {}),
                 record.documents.get("startup", {}),
                 record.lost,
+                record.unreadable,
             )
             for device in devices
             if (record := self.records.get(device)) is not None

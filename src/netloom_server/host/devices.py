@@ -9,7 +9,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from netloom_core.addressing.bound import after_finding, taken
-from netloom_core.documents.tree import Document
+from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.errors import NetloomError
 from netloom_core.library.load import Library
 from netloom_core.model.device import Identity, Target
@@ -41,9 +41,14 @@ class DeviceRecords:
         return found
 
     async def save_reading(
-        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+        self,
+        device: str,
+        documents: Mapping[str, Document],
+        identity: Identity | None,
+        time: float,
+        unreadable: Mapping[str, str] = ALL_READ,
     ) -> None:
-        await self._readings.do(Reading(device, documents, identity, moment(time)))
+        await self._readings.do(Reading(device, documents, identity, moment(time), dict(unreadable)))
 
     async def save_trouble(self, device: str, message: str) -> None:
         await in_records(self._save_trouble, device, message)

@@ -83,10 +83,10 @@ class Unit(models.Model):
     `keys` are all facts that ever named it, `apart` keys that a person said are not its. `switch` is
     where a switch last saw its MAC address ({address, port, interface}). `ways` are the methods by which
     its keys came, `shared` keys that name nobody here since others bear them too, with the reason.
-    `running` and `startup` name documents,
-    `read` is when they were asked for; `lost` are values that a power cut took back (core's
-    backup/verify.py). `bound` are addresses to which it may go at a power cut (core's addressing/bound.py).
-    `secrets` are the references last written to it, by path.
+    `running` and `startup` name documents, `read` is when they were asked for, `unreadable` says by path why a
+    value could not be understood then; `lost` are values that a power cut took back (core's backup/verify.py).
+    `bound` are addresses to which it may go at a power cut (core's addressing/bound.py). `secrets` are
+    the references last written to it, by path.
     """
 
     id = models.CharField(primary_key=True, max_length=8, default=new_id)
@@ -106,6 +106,7 @@ class Unit(models.Model):
     read_trouble = models.CharField(max_length=400, blank=True)
     running = models.CharField(max_length=64, blank=True)
     startup = models.CharField(max_length=64, blank=True)
+    unreadable = models.JSONField(default=dict)
     lost = models.JSONField(default=dict)
     bound = models.JSONField(default=dict)
     secrets = models.JSONField(default=dict)
@@ -181,6 +182,7 @@ class Device(models.Model):
     read_trouble = _of_unit("read_trouble")
     running = _of_unit("running")
     startup = _of_unit("startup")
+    unreadable = _of_unit("unreadable")
 
     objects = DeviceManager()
 

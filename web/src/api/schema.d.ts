@@ -1069,6 +1069,7 @@ export interface components {
             baseline: unknown;
             running: unknown;
             kind: string;
+            why?: string;
         };
         DriveRequest: {
             point: string;
@@ -1583,6 +1584,7 @@ export interface components {
             takes: string;
             kept: string;
             reserved: string;
+            unreadable: string;
             disturbs: string[];
             role: string;
             unkept: boolean;

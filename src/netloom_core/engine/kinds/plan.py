@@ -107,7 +107,7 @@ class PlanRun:
             raise NetloomError(f"it cannot be read: {error.message}", error.hint) from error
         session = await shop.sessions.of(target)
         told = {which: document for which, document in documents.items() if document}
-        await shop.records.save_reading(order.device, told, session.known.identity, time)
+        await shop.records.save_reading(order.device, told, session.known.identity, time, session.known.unreadable)
         return Subject(order.device, profile, talk.abilities, documents["running"], documents["startup"])
 
     async def _remark_holders(self, plan: DevicePlan, subject: Subject, shop: Workshop) -> None:

@@ -15,7 +15,7 @@ from typing import Any, Protocol, TypeVar
 
 from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
-from netloom_core.documents.tree import MISSING, Document, get, merged
+from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
 from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, Unproven
 from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
@@ -43,7 +43,12 @@ class Records(Protocol):
     async def save_step(self, run: str, step: StepState) -> None: ...
 
     async def save_reading(
-        self, device: str, documents: Mapping[str, Document], identity: Identity | None, time: float
+        self,
+        device: str,
+        documents: Mapping[str, Document],
+        identity: Identity | None,
+        time: float,
+        unreadable: Mapping[str, str] = ALL_READ,
     ) -> None: ...
 
     async def save_place(self, device: str, address: str, speed: int, time: float) -> None: ...
@@ -156,7 +161,8 @@ class StepContext:
     async def save(self, documents: Mapping[str, Document], time: float) -> None:
         told = {name: document for name, document in documents.items() if document}
         session = await self.sessions.of(self.target)
-        await self.records.save_reading(self.target.device, told, session.known.identity, time)
+        known = session.known
+        await self.records.save_reading(self.target.device, told, known.identity, time, known.unreadable)
 
     async def patiently(self, ask: Callable[[], Awaitable[Result]], seconds: float = PATIENCE_S) -> Result:
         """Ask until it answers, at most `seconds`; then the last error stands."""

@@ -2,9 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from netloom_core.run.steps.base import ReadingStep, StepContext
 
 READ_PATIENCE_S = 2.0
+
+
+def said(unreadable: Mapping[str, str]) -> str:
+    """A sentence for people; the record has all of it."""
+    (path, why), *others = unreadable.items()
+    count = "1 value" if not others else f"{len(others) + 1} values"
+    more = f"; and {len(others)} more" if others else ""
+    return f"{count} could not be read and will be missing: {path}: {why}{more}."
 
 
 class ReadDevice(ReadingStep):
@@ -14,6 +24,9 @@ class ReadDevice(ReadingStep):
 
     async def run(self, context: StepContext) -> None:
         await context.patiently(lambda: context.read("running", "startup"), READ_PATIENCE_S)
+        unreadable = (await context.sessions.of(context.target)).known.unreadable
+        if unreadable:
+            context.step.message = said(unreadable)
 
 
 class BackupDevice(ReadDevice):

@@ -282,6 +282,7 @@ class SettingSerializer(Form):
     takes = serializers.CharField()
     kept = serializers.CharField()
     reserved = serializers.CharField()
+    unreadable = serializers.CharField()
     disturbs = serializers.ListField(child=serializers.CharField())
     role = serializers.CharField()
     unkept = serializers.BooleanField()
@@ -299,6 +300,7 @@ class DifferenceSerializer(Form):
     baseline = serializers.JSONField(allow_null=True)
     running = serializers.JSONField(allow_null=True)
     kind = serializers.CharField()
+    why = serializers.CharField(required=False)
 
 
 class SightingSerializer(Form):

@@ -115,6 +115,7 @@ def setting_rows(device: Device, library: Library, documents: dict[str, dict[str
                 "disturbs": setting.disturbs,
                 "role": setting.role,
                 "unkept": path in loose,
+                "unreadable": device.unreadable.get(path, "") if values["running"] is MISSING else "",
                 **{name: None if value is MISSING else masked(value) for name, value in values.items()},
             }
         )

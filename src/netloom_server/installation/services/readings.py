@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
@@ -20,7 +20,8 @@ from netloom_server.installation.models import Device, Unit
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.installation.services.records import recount_all
 
-FIELDS = ["read", "read_trouble", "firmware", "facts", "running", "startup", "lost", "bound"]
+MAX_UNREADABLE, MAX_WHY = 500, 200
+FIELDS = ["read", "read_trouble", "unreadable", "firmware", "facts", "running", "startup", "lost", "bound"]
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,7 @@ class Reading:
     documents: Mapping[str, dict[str, Any]]
     identity: Identity | None
     time: datetime
+    unreadable: Mapping[str, str] = field(default_factory=dict)
 
 
 @transaction.atomic
@@ -50,6 +52,7 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
             continue
         units[device.id] = unit
         unit.read, unit.read_trouble = reading.time, ""
+        unit.unreadable = {path: why[:MAX_WHY] for path, why in list(reading.unreadable.items())[:MAX_UNREADABLE]}
         if reading.identity is not None and (reading.identity.firmware or reading.identity.facts):
             unit.firmware = reading.identity.firmware[:60] or unit.firmware
             unit.facts = {**unit.facts, **reading.identity.facts}

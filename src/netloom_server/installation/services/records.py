@@ -224,6 +224,7 @@ def _evidence(
         documents.get(device.running, {}),
         documents.get(device.startup, {}),
         device.unit.lost if device.unit else {},
+        device.unreadable,
     )
 
 

@@ -38,6 +38,7 @@ export function SettingRow({ setting, all, set, forget }: Props) {
   const pending = all.filter((s) => s.intended !== null && s.running !== null && !same(s.intended, s.running)).length;
   const drift = all.filter((s) => s.baseline !== null && s.running !== null && !same(s.baseline, s.running)).length;
   const unkept = all.filter((s) => s.unkept).length;
+  const unreadable = all.filter((s) => s.unreadable);
   const many = all.length > 1;
   const Editor = EDITORS[setting.editor] ?? EDITORS.row;
   const hint = intended === VARIOUS ? "various" : running === VARIOUS ? "" : shown(running, setting);
@@ -51,6 +52,11 @@ export function SettingRow({ setting, all, set, forget }: Props) {
           {pending > 0 && <Tag tone="indigo">{many ? plural(pending, "pending", "pending") : "pending"}</Tag>}
           {unkept > 0 && <Tag tone="weld">{many ? `${unkept} unkept` : "unkept"}</Tag>}
           {drift > 0 && <Tag tone="madder">{many ? `${drift} drift` : "drift"}</Tag>}
+          {unreadable.length > 0 && (
+            <span title={unreadable[0].unreadable}>
+              <Tag tone="madder">{many ? `${unreadable.length} unreadable` : "unreadable"}</Tag>
+            </span>
+          )}
         </span>
       </td>
       <td className="py-0.5 pr-2">

@@ -45,6 +45,7 @@ interface Difference {
   baseline: unknown;
   running: unknown;
   kind: string;
+  why?: string;
 }
 
 function One({ id }: { id: string }) {
@@ -84,6 +85,7 @@ function One({ id }: { id: string }) {
                           <td className="pr-2 font-mono text-[12px] font-semibold">{shown(d.running, setting)}</td>
                           <td title={KIND_MEANS[d.kind]}>
                             <Tag tone={KIND_TONE[d.kind] ?? "weld"}>{d.kind}</Tag>
+                            {d.why && <span className="block text-[11.5px] text-soft">{d.why}</span>}
                           </td>
                         </tr>
                       );
