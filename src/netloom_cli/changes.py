@@ -40,6 +40,7 @@ def register(app: typer.Typer) -> None:
     app.command()(restore)
     app.command()(undo)
     app.command()(credentials)
+    app.command()(forget_certificate)
     app.command()(read)
 
 
@@ -225,6 +226,12 @@ def credentials(
     """Save how Netloom gets into a device."""
     call("PUT", f"/api/devices/{quoted(device)}/credentials", {"user": user, "password": password})
     give({"device": device, "saved": True}) if context.json else note("Saved, encrypted.")
+
+
+def forget_certificate(device: str) -> None:
+    """Let the certificate that a device is known by be forgotten: the next one that it shows is taken."""
+    call("DELETE", f"/api/devices/{quoted(device)}/certificate")
+    give({"device": device, "forgotten": True}) if context.json else note("Forgotten; the next one is taken.")
 
 
 def read(devices: Devices = None) -> None:

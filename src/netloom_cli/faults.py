@@ -118,6 +118,12 @@ def tamper(unit: Unit) -> None:
 
 
 @fault_app.command()
+def certificate(unit: Unit) -> None:
+    """It makes its certificate anew, as after a reset."""
+    _fault(unit, "certificate")
+
+
+@fault_app.command()
 def change(
     unit: Unit,
     assignment: Annotated[str, typer.Argument(help="POINTER=VALUE")],

@@ -17,6 +17,7 @@ from typing import Any
 
 from netloom_core.errors import NetloomError
 from netloom_core.profiles.values import checked
+from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.http_box import Receive, Send, read_json, reply
 from netloom_standins.pty_port import PtyPort
 from netloom_standins.units import BOOT_S, Unit
@@ -58,6 +59,13 @@ async def tamper(unit: Unit, body: dict[str, Any]) -> None:
     unit.faults.tamper = True
 
 
+async def certificate(unit: Unit, body: dict[str, Any]) -> None:
+    """It makes its certificate anew, as after a reset."""
+    unit.faults.certificate += 1
+    if isinstance(unit, DescribedUnit):
+        unit.new_certificate()
+
+
 async def change(unit: Unit, body: dict[str, Any]) -> None:
     """Somebody changes a value at the device itself; with `stored` it is kept, too."""
     path = str(body.get("path", ""))
@@ -87,6 +95,7 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
     "refuse": refuse,
     "lie": lie,
     "tamper": tamper,
+    "certificate": certificate,
     "change": change,
     "point": point,
     "clear": clear,

@@ -24,6 +24,7 @@ class Faults:
     refuse_writes: bool = False
     liar: str = ""  # a path whose writes are answered with yes and not taken
     tamper: bool = False
+    certificate: int = 0  # how often it made its certificate anew
 
 
 @dataclass

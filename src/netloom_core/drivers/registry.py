@@ -16,6 +16,7 @@ from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.drivers.framed.driver import FramedDriver
 from netloom_core.drivers.framed.form import FramedChannel
 from netloom_core.drivers.http.driver import HttpDriver
+from netloom_core.drivers.http.form import HttpChannel
 from netloom_core.drivers.modbus.driver import ModbusDriver
 from netloom_core.drivers.modbus.form import ModbusChannel
 from netloom_core.drivers.modbus.transport import OnBus, OnTcp
@@ -47,7 +48,9 @@ Opener = Callable[[Target, Profile, str, Owners], Any]
 
 
 def _http(target: Target, profile: Profile, name: str, owners: Owners) -> HttpDriver:
-    link = HttpLink(target.line.source, target.address, profile.channels[name].port)
+    way = profile.channels[name]
+    assert isinstance(way, HttpChannel)
+    link = HttpLink(target.line.source, target.address, way.port, tls=way.tls, pin=target.pins.get("tls", ""))
     return HttpDriver(target, profile, name, link)
 
 

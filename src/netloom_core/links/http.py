@@ -19,6 +19,8 @@ import h11
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Unproven
 from netloom_core.links import tcp
 from netloom_core.links.talk import readable
+from netloom_core.links.tls import PORT as TLS_PORT
+from netloom_core.links.tls import TlsSocket
 
 MAX_HEADERS = 16_384
 MAX_BODY = 2_000_000  # bytes of a reply; a device that talks on is cut off
@@ -39,14 +41,30 @@ class Answer:
     content: bytearray = field(default_factory=bytearray)
 
 
+Sock = socket.socket | TlsSocket
+
+
 class HttpLink:
-    """A connection that is opened at need and kept between calls. Close it when done."""
+    """A connection that is opened at need and kept between calls. Close it when done.
+
+    With `tls`, `pin` is the fingerprint of the certificate that it is known by, empty at first sight.
+    """
 
     def __init__(
-        self, source: str, host: str, port: int, *, timeout: float = ANSWER_S, sock: socket.socket | None = None
+        self,
+        source: str,
+        host: str,
+        port: int,
+        *,
+        timeout: float = ANSWER_S,
+        sock: socket.socket | None = None,
+        tls: bool = False,
+        pin: str = "",
     ) -> None:
         self._source, self._host, self._port, self._timeout = source, host, port, timeout
-        self._sock = sock
+        self._tls, self.pin = tls, pin
+        self._bare = sock
+        self._sock: Sock | None = None if tls else sock
         self._until, self._over = 0.0, True
         self._talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
         self.headers: list[tuple[str, str]] = []  # of the last answer, names in small letters
@@ -157,11 +175,26 @@ class HttpLink:
         finally:
             self.close()
 
-    async def _connected(self) -> socket.socket:
+    async def _secured(self, sock: socket.socket) -> TlsSocket:
+        try:
+            made = TlsSocket(sock)
+        except OSError as error:
+            sock.close()
+            raise self._silent() from error
+        try:
+            await made.shake_hands(self._host, self.pin, self._timeout)
+        except BaseException:
+            made.close()
+            raise
+        self.pin = made.fingerprint
+        return made
+
+    async def _connected(self) -> Sock:
         if self._sock is not None and _hung_up(self._sock):
             self.close()
         if self._sock is None:
-            answer = await tcp.connect(self._source, self._host, self._port, tcp.CONNECT_TIMEOUT_S)
+            given, self._bare = self._bare if self._tls else None, None
+            answer = given or await tcp.connect(self._source, self._host, self._port, tcp.CONNECT_TIMEOUT_S)
             if isinstance(answer, str):
                 raise NobodyThere(
                     f"{self._host} {'refuses the connection' if answer == 'refused' else 'does not answer'}.",
@@ -169,17 +202,17 @@ class HttpLink:
                     refused=answer == "refused",
                     outcome="not_sent",
                 )
-            self._sock = answer
+            self._sock = await self._secured(answer) if self._tls else answer
             if not self.just_closed:
                 self.connection += 1
             self._talk = h11.Connection(h11.CLIENT, max_incomplete_event_size=MAX_HEADERS)
         return self._sock
 
     async def _send(
-        self, sock: socket.socket, method: str, path: str, body: bytes, headers: tuple[tuple[str, str], ...]
+        self, sock: Sock, method: str, path: str, body: bytes, headers: tuple[tuple[str, str], ...]
     ) -> None:
         # RFC 9110 clause 7.2: the port belongs to the Host field unless it is the scheme's own.
-        host = self._host if self._port == HTTP_PORT else f"{self._host}:{self._port}"
+        host = self._host if self._port == (TLS_PORT if self._tls else HTTP_PORT) else f"{self._host}:{self._port}"
         fields = [("host", host), ("content-length", str(len(body))), *headers]
         if body and not any(name == "content-type" for name, _ in headers):
             fields.append(("content-type", "application/json"))
@@ -193,6 +226,9 @@ class HttpLink:
                 f"What {self._host} gave us cannot be said in HTTP: {error}.", outcome="not_sent"
             ) from error
         try:
+            if isinstance(sock, TlsSocket):
+                await sock.sendall(data, self._timeout)
+                return
             async with asyncio.timeout(self._timeout):
                 await asyncio.get_running_loop().sock_sendall(sock, data)
         except TimeoutError:
@@ -200,7 +236,7 @@ class HttpLink:
         except OSError as error:
             raise self._silent() from error
 
-    async def _receive(self, sock: socket.socket, answer: Answer, most: int) -> None:
+    async def _receive(self, sock: Sock, answer: Answer, most: int) -> None:
         """What comes goes into `answer`, to the end of the message or until there are more than so many bytes."""
         while len(answer.content) <= most:
             event = await self._event(sock)
@@ -214,7 +250,7 @@ class HttpLink:
             elif isinstance(event, h11.ConnectionClosed):
                 raise self._silent()
 
-    async def _event(self, sock: socket.socket) -> h11.Event:
+    async def _event(self, sock: Sock) -> h11.Event:
         try:
             while (event := self._talk.next_event()) is h11.NEED_DATA:
                 data = await self._taken(sock)
@@ -235,7 +271,7 @@ class HttpLink:
         """From here on so much time for all that is waited for, whatever comes."""
         self._until, self._over = asyncio.get_running_loop().time() + seconds, False
 
-    async def _taken(self, sock: socket.socket) -> bytes:
+    async def _taken(self, sock: Sock) -> bytes:
         """What came. At the end of the time what is there already still counts, once: this computer may be late.
 
         Raises TimeoutError.
@@ -259,7 +295,7 @@ class HttpLink:
         )
 
 
-def _hung_up(sock: socket.socket) -> bool:
+def _hung_up(sock: Sock) -> bool:
     """Whether the device closed a kept connection meanwhile; then a call on it could only be lost."""
     with contextlib.suppress(BlockingIOError):
         try:

@@ -9,24 +9,31 @@ from __future__ import annotations
 import asyncio
 import socket
 from collections.abc import Callable
+from typing import Protocol
 
 PIECE = 2048
 MOST = 65_536  # bytes of one talk that are taken; who says more floods
 
 
-async def readable(sock: socket.socket, seconds: float) -> None:
+class Waitable(Protocol):
+    """What the system can say is ready."""
+
+    def fileno(self) -> int: ...
+
+
+async def readable(sock: Waitable, seconds: float) -> None:
     """Until there is something to be received, at most so long; nothing is received by it."""
     loop = asyncio.get_running_loop()
     await _ready(sock, seconds, loop.add_reader, loop.remove_reader)
 
 
-async def writable(sock: socket.socket, seconds: float) -> None:
+async def writable(sock: Waitable, seconds: float) -> None:
     """Until it takes something, which is also when a connection is had or refused; at most so long."""
     loop = asyncio.get_running_loop()
     await _ready(sock, seconds, loop.add_writer, loop.remove_writer)
 
 
-async def _ready(sock: socket.socket, seconds: float, add: Callable[..., None], remove: Callable[..., object]) -> None:
+async def _ready(sock: Waitable, seconds: float, add: Callable[..., None], remove: Callable[..., object]) -> None:
     loop = asyncio.get_running_loop()
     came = loop.create_future()
 

@@ -86,7 +86,7 @@ class Unit(models.Model):
     `running` and `startup` name documents, `read` is when they were asked for, `unreadable` says by path why a
     value could not be understood then; `lost` are values that a power cut took back (core's backup/verify.py).
     `bound` are addresses to which it may go at a power cut (core's addressing/bound.py). `secrets` are
-    the references last written to it, by path.
+    the references last written to it, by path, `pins` fingerprints of what it showed at first sight (`tls`).
     """
 
     id = models.CharField(primary_key=True, max_length=8, default=new_id)
@@ -110,6 +110,7 @@ class Unit(models.Model):
     lost = models.JSONField(default=dict)
     bound = models.JSONField(default=dict)
     secrets = models.JSONField(default=dict)
+    pins = models.JSONField(default=dict)
 
 
 def _of_unit(name: str) -> Any:
@@ -183,6 +184,7 @@ class Device(models.Model):
     running = _of_unit("running")
     startup = _of_unit("startup")
     unreadable = _of_unit("unreadable")
+    pins = _of_unit("pins")
 
     objects = DeviceManager()
 

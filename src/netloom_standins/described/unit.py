@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
@@ -27,6 +28,7 @@ class DescribedUnit(NetUnit):
     bus_address: int = 0
     speed: int = 0
     talks: list[Any] = field(default_factory=list)  # open talks, which hear of changes
+    new_certificate: Callable[[], None] = lambda: None
 
     def __post_init__(self) -> None:
         self.memory = Memory(self.description.memory)

@@ -11,6 +11,7 @@ import hashlib
 import json
 import os
 import re
+import ssl
 from typing import Any, Literal
 from urllib.parse import parse_qsl, unquote
 from xml.etree import ElementTree
@@ -18,6 +19,7 @@ from xml.sax.saxutils import escape
 
 from pydantic import BaseModel, ConfigDict
 
+from netloom_standins import certificate
 from netloom_standins.described.memory import Wrong, spread
 from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.services.base import TcpService
@@ -56,6 +58,7 @@ class WebForm(BaseModel):
     user: str = ""
     password: str = ""
     closes: bool = False
+    tls: bool = False
     words: dict[str, dict[str, str]] = {}
     tenths: list[str] = []  # numbers that are said ten times as large
     pages: list[Page]
@@ -75,6 +78,19 @@ class Web(TcpService):
     @property
     def described(self) -> DescribedUnit:
         return self.unit  # type: ignore[return-value]
+
+    def context(self) -> ssl.SSLContext | None:
+        """The certificate is the unit's own, and another one after it was made anew."""
+        if not self.form.tls:
+            return None
+        made = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+
+        def show() -> None:
+            certificate.load(made, self.unit.serial, self.unit.faults.certificate)
+
+        show()
+        self.described.new_certificate = show
+        return made
 
     async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while True:

@@ -7,6 +7,7 @@ import contextlib
 import errno
 import logging
 import socket
+import ssl
 from typing import Any
 
 from netloom_standins.net_face import NetFace
@@ -52,7 +53,11 @@ class TcpService(Service):
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         sock.bind((self.unit.address, int(self.options.get("port", self.port))))
         self._clients: set[asyncio.StreamWriter] = set()
-        self._server = await asyncio.start_server(self._talk, sock=sock)
+        self._server = await asyncio.start_server(self._talk, sock=sock, ssl=self.context())
+
+    def context(self) -> ssl.SSLContext | None:
+        """Of TLS, where it speaks that."""
+        return None
 
     async def stop(self) -> None:
         if self._server is not None:

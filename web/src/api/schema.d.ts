@@ -220,6 +220,23 @@ export interface paths {
         patch: operations["devices_partial_update"];
         trace?: never;
     };
+    "/api/devices/{word}/certificate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Forget which certificate it is known by: the next one that it shows is taken. */
+        delete: operations["devices_certificate_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/credentials": {
         parameters: {
             query?: never;
@@ -1762,6 +1779,7 @@ export interface components {
                 [key: string]: unknown;
             };
             has_credentials: boolean;
+            certificate: string;
             mode_note: string;
             keys: string[];
             ways: {
@@ -2394,6 +2412,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Device"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_certificate_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

@@ -38,6 +38,11 @@ export const drifted = (device: Device): Telling => ({ shape: "half", tone: "mad
 /** States that the Survey's filters offer, in the order of what is looked at first. */
 export const STATES = ["new", "moved", "duplicate", "missing", "unknown", "planned"] as const;
 
+/** Whether a unit was ever met there; some bear no serial number. */
+export function isFitted(device: Device): boolean {
+  return !!device.serial || !!device.seen;
+}
+
 /** Devices of one state; empty for all. */
 export function inState(devices: Device[], state: string): Device[] {
   return state ? devices.filter((d) => d.state === state) : devices;

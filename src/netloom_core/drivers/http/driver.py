@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import AsyncIterator, Hashable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from netloom_core.documents.patch import merge_patch
@@ -20,6 +21,7 @@ from netloom_core.drivers.http.form import HttpBinding, HttpCall, HttpChannel, H
 from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
 from netloom_core.errors import Absent, KeyLost, NoAnswer, ProtocolError, Refused, WrongCredentials
 from netloom_core.links.http import HttpLink
+from netloom_core.links.tls import TLS_PIN
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Bound, Profile
@@ -83,10 +85,15 @@ class HttpDriver(BoundDriver):
         call = self._channel.identify
         if self._channel.known_after_sign_in:
             # Whose password this is was decided by the record; who is there is asked before anything else.
-            return identity_of(self._channel, await self._call(call, proven=None))
-        status, content = await self._link.request(call.method, call.path)
-        self._judge(status, call)
-        return identity_of(self._channel, self._tree(content))
+            tree = await self._call(call, proven=None)
+        else:
+            status, content = await self._link.request(call.method, call.path)
+            self._judge(status, call)
+            tree = self._tree(content)
+        identity = identity_of(self._channel, tree)
+        if not self._channel.tls:
+            return identity
+        return replace(identity, facts={**identity.facts, TLS_PIN: self._link.pin})
 
     async def subordinates(self) -> list[dict[str, str]]:
         """Facts of everybody on the bus that the device leads, as its profile maps them; at most 256."""

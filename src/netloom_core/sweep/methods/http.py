@@ -27,12 +27,14 @@ class HttpIdentify(Method):
     sends = "The identity request of each profile with that port; on 80 and 8080 a GET of the first page."
 
     def ports(self, library: Library) -> frozenset[int]:
-        return frozenset({way.port for p in library for way in p.of_protocol("http") if not way.tls} | set(PLAIN))
+        return frozenset({way.port for p in library for way in p.of_protocol("http")} | set(PLAIN))
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        link = HttpLink(look.line.source, address, port, timeout=IDENTIFY_S, sock=sock)
+        questions = ways(look.library, port)
+        tls = bool(questions) and questions[0].tls
+        link = HttpLink(look.line.source, address, port, timeout=IDENTIFY_S, sock=sock, tls=tls)
         try:
-            for way in ways(look.library, port):
+            for way in questions:
                 if facts := await self._facts(way, link):
                     look.sight(address, self.name, ports=str(port), **facts)
                     return
@@ -64,11 +66,12 @@ class HttpIdentify(Method):
 
 
 def ways(library: Library, port: int) -> list[HttpChannel]:
-    """The different questions that profiles ask on a port."""
+    """The different questions that profiles ask on a port, all in clear or all by TLS."""
     asked: dict[tuple[str, str], HttpChannel] = {}
     for profile in library:
         for way in profile.of_protocol("http"):
-            if way.port == port and not (way.tls or way.known_after_sign_in):
+            if way.port == port and not way.known_after_sign_in:
                 # The same question means the same dialect, unless what it tells is to be had elsewhere.
                 asked.setdefault((way.identify.path, str(sorted(way.identity.items()))), way)
-    return list(asked.values())
+    plain = [way for way in asked.values() if not way.tls]
+    return plain or list(asked.values())

@@ -24,6 +24,7 @@ from netloom_server.host.events import newest_id
 from netloom_server.installation.api import shapes
 from netloom_server.installation.models import Area, Credential, Device, Installation, Line
 from netloom_server.installation.services import access, decisions, fitting, present, records
+from netloom_server.installation.services.fitting import unit_of
 from netloom_server.runs.models import LIVE, Lease
 
 
@@ -220,6 +221,16 @@ class CredentialView(APIView):
         """Back to the factory credentials of the profile."""
         device = records.resolve(word)
         Credential.objects.filter(device=device).delete()
+        return Response(status=204)
+
+
+class CertificateView(APIView):
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, word: str) -> Response:
+        """Forget which certificate it is known by: the next one that it shows is taken."""
+        unit = unit_of(records.resolve(word))
+        unit.pins = {name: pin for name, pin in unit.pins.items() if name != "tls"}
+        unit.save(update_fields=["pins"])
         return Response(status=204)
 
 

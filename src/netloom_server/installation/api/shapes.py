@@ -340,6 +340,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     now = DifferenceSerializer(many=True)
     last_proof = serializers.DictField()
     has_credentials = serializers.BooleanField()
+    certificate = serializers.CharField()
     mode_note = serializers.CharField()
     keys = serializers.ListField(child=serializers.CharField())
     ways = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))

@@ -157,7 +157,7 @@ def named(pattern: str, number: int, device: Device, area: Area | None, library:
     """A name made from a pattern.
 
     {n} counts from 1, {nn} in two digits; {model}, {serial}, {address}, {last} (the last
-    number of its address), {kind}, {area} and {line} are filled in.
+    number of its address, or the last four digits of who is behind it), {kind}, {area} and {line} are filled in.
     """
     profile = library.get(device.profile)
     values = {
@@ -166,7 +166,7 @@ def named(pattern: str, number: int, device: Device, area: Area | None, library:
         "model": (profile.model if profile else "") or device.model or "device",
         "serial": device.serial or "no serial",
         "address": device.address,
-        "last": device.address.rpartition(".")[2],
+        "last": behind[-4:] if (behind := device.address.partition("#")[2]) else device.address.rpartition(".")[2],
         "kind": profile.kind if profile else "device",
         "area": area.name if area else (device.area.name if device.area else ""),
         "line": device.line.name if device.line else "",
@@ -188,7 +188,7 @@ def take_in(device: Device, name: str, area: Area | None, stands_for: str, libra
         planned = resolve(stands_for)
         if planned.identity_key:
             raise Conflict(
-                f"{planned.name} is a device that was seen before, serial number {planned.serial}.",
+                f"{planned.name} is a device that was seen before, {planned.serial or planned.identity_key}.",
                 "To put a new unit in its place, restore its backup to the new one.",
             )
         if planned.profile != device.profile:

@@ -163,6 +163,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "now": prove(device, library).differences if approved and device.running else [],
         "last_proof": device.proof,
         "has_credentials": hasattr(device, "credential"),
+        "certificate": device.pins.get("tls", ""),
         "mode_note": next((m.note for m in profile.modes if m.name == device.facts.get("mode")), "") if profile else "",
         "keys": device.keys or ([device.identity_key] if device.identity_key else []),
         "ways": device.ways,

@@ -13,6 +13,7 @@ from netloom_core.addressing.bound import after_reading
 from netloom_core.backup.verify import losses
 from netloom_core.documents.tree import MISSING, digest, get
 from netloom_core.library.load import Library
+from netloom_core.links.tls import TLS_PIN
 from netloom_core.model.device import Identity
 from netloom_server.backups.models import Document
 from netloom_server.base.moments import latest, newer
@@ -21,7 +22,7 @@ from netloom_server.installation.services.fitting import unit_of
 from netloom_server.installation.services.records import recount_all
 
 MAX_UNREADABLE, MAX_WHY = 500, 200
-FIELDS = ["read", "read_trouble", "unreadable", "firmware", "facts", "running", "startup", "lost", "bound"]
+FIELDS = ["read", "read_trouble", "unreadable", "firmware", "facts", "running", "startup", "lost", "bound", "pins"]
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,10 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
         unit.unreadable = {path: why[:MAX_WHY] for path, why in list(reading.unreadable.items())[:MAX_UNREADABLE]}
         if reading.identity is not None and (reading.identity.firmware or reading.identity.facts):
             unit.firmware = reading.identity.firmware[:60] or unit.firmware
-            unit.facts = {**unit.facts, **reading.identity.facts}
+            facts = dict(reading.identity.facts)
+            if (pin := facts.pop(TLS_PIN, "")) and not unit.pins.get("tls"):
+                unit.pins = {**unit.pins, "tls": pin}
+            unit.facts = {**unit.facts, **facts}
         now = {name: digest(document) for name, document in reading.documents.items() if document}
         held |= {now[name]: document for name, document in reading.documents.items() if document}
         fresh |= set(now.values()) - {unit.running, unit.startup}

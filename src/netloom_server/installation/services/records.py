@@ -115,11 +115,14 @@ def target_of(device: Device, library: Library) -> Target:
 
 
 def _pins(device: Device, profile: Profile | None) -> dict[str, str]:
-    """The host key that it showed to a console; another one is another device."""
-    if profile is None or not any(way.over == "ssh" for way in profile.of_protocol("dialogue")):
+    """The host key that it showed to a console, the certificate that it showed when it was first read."""
+    if profile is None:
         return {}
+    tls = {"tls": pin} if (pin := device.pins.get("tls")) else {}
+    if not any(way.over == "ssh" for way in profile.of_protocol("dialogue")):
+        return tls
     kept = getattr(device, "host_key", None)
-    return {"ssh": kept.fingerprint} if kept else {}
+    return {**tls, "ssh": kept.fingerprint} if kept else tls
 
 
 def _snmp(line: Line) -> SnmpAccess:

@@ -1,21 +1,22 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, asProblem, type Device, got, type Line } from "../../api/client";
+import { api, asProblem, type Device, got, type Line, type Schemas } from "../../api/client";
 import { freeQuery } from "../../api/queries";
 import { useChange } from "../../api/work";
+import { WithDevice } from "../../bench/WithDevice";
 import type { BenchProps } from "../lens";
-import { addressNumber, rowsOf, shortAddress } from "../../lib/knots";
+import { addressNumber, isFitted, rowsOf, shortAddress } from "../../lib/knots";
 import { lensOf, tells } from "../registry";
 import { ask, select } from "../../lib/place";
 import { kindOf, plural } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { Empty, Heading, Input, Labelled, Trouble } from "../../ui/parts";
+import { Empty, Heading, Input, Labelled, Mono, Trouble } from "../../ui/parts";
 import { INK, Mark } from "../../ui/Mark";
 
 /** Address: planned against found; change, and find again. */
 export function AddressBench({ chosen, devices, overview }: BenchProps) {
   const rows = (chosen.length ? chosen : devices).filter((d) => d.taken_in);
-  const differing = rows.filter((d) => d.serial && (d.addresses[0]?.address !== d.planned_address || d.counts.pending > 0));
+  const differing = rows.filter((d) => isFitted(d) && (d.addresses[0]?.address !== d.planned_address || d.counts.pending > 0));
   const fresh = chosen.filter((d) => !d.taken_in);
   return (
     <>
@@ -78,7 +79,7 @@ function Row({ device }: { device: Device }) {
       <tr className="border-t border-weave">
         <td className="max-w-40 truncate py-1 pr-2">{device.name}</td>
         <td className="pr-2 font-mono text-[12.5px] whitespace-nowrap">
-          {device.serial ? `${place?.address ?? "–"}${place?.speed ? ` · ${place.speed}` : ""}` : "–"}
+          {isFitted(device) ? `${place?.address ?? "–"}${place?.speed ? ` · ${place.speed}` : ""}` : "–"}
         </td>
         <td className="pr-2">
           <Input
@@ -172,7 +173,7 @@ function AddressStrip({ line, devices }: { line: Line; devices: Device[] }) {
               {planned >= 0 && (
                 <rect x={(planned % perRow) * CELL + 0.5} y={Math.floor(planned / perRow) * (CELL + 1) + 0.5} width={CELL - 2} height={CELL - 2} rx="1" fill="none" stroke="currentColor" strokeWidth="1.2" />
               )}
-              <rect x={x} y={y} width={CELL - 1} height={CELL - 1} rx="1" fill={device.serial ? "currentColor" : "none"} stroke="currentColor" strokeDasharray={device.serial ? undefined : "1.5 1"} />
+              <rect x={x} y={y} width={CELL - 1} height={CELL - 1} rx="1" fill={isFitted(device) ? "currentColor" : "none"} stroke="currentColor" strokeDasharray={isFitted(device) ? undefined : "1.5 1"} />
             </g>
           );
         })}
@@ -209,6 +210,21 @@ function Access({ device }: { device: Device }) {
         <Button type="submit">{save.isSuccess ? "Saved" : "Save"}</Button>
         <Button onClick={() => forget.mutate(undefined)}>Use the factory's</Button>
       </form>
+      <WithDevice id={device.id}>{(whole) => <Certificate device={whole} />}</WithDevice>
     </>
+  );
+}
+
+/** Of TLS: what it showed at first sight, and is known by. */
+function Certificate({ device }: { device: Schemas["WholeDevice"] }) {
+  const forget = useChange(() => got(api.DELETE("/api/devices/{word}/certificate", { params: { path: { word: device.id } } })));
+  if (!device.certificate) return null;
+  return (
+    <p className="mt-2 flex flex-wrap items-center gap-2 text-[12.5px]">
+      <span title={`SHA-256 ${device.certificate}`}>
+        Known by its certificate <Mono>{`${device.certificate.slice(0, 16)}…`}</Mono>
+      </span>
+      <Button onClick={() => forget.mutate(undefined)}>It made a new one: forget this</Button>
+    </p>
   );
 }

@@ -1,6 +1,6 @@
 import { lazy } from "react";
 import type { Device } from "../../api/client";
-import type { Telling } from "../../lib/knots";
+import { isFitted, type Telling } from "../../lib/knots";
 import type { Lens } from "../lens";
 
 const AS_PLANNED: Telling = { shape: "whole", tone: "ink", word: "as planned" };
@@ -17,5 +17,5 @@ export const address: Lens = {
   name: "Address",
   Bench: lazy(async () => ({ default: (await import("./AddressBench")).AddressBench })),
   tells: telling,
-  open: (d) => d.taken_in && !!d.serial && (d.state === "moved" || telling(d) !== AS_PLANNED),
+  open: (d) => d.taken_in && isFitted(d) && (d.state === "moved" || telling(d) !== AS_PLANNED),
 };

@@ -3,6 +3,7 @@ import { api, type Device, got } from "../../api/client";
 import { useChange } from "../../api/work";
 import type { BenchProps } from "../lens";
 import { namedBy } from "../../lib/naming";
+import { isFitted } from "../../lib/knots";
 import { select } from "../../lib/place";
 import { plural } from "../../lib/words";
 import { Button } from "../../ui/Button";
@@ -16,7 +17,7 @@ export function TakeIn({ fresh, devices, overview }: { fresh: Device[]; devices:
   const [name, setName] = useState(one ? "" : "{model} {nn}");
   const [area, setArea] = useState("");
   const [standsFor, setStandsFor] = useState("");
-  const planned = devices.filter((d) => d.taken_in && !d.serial && d.profile && d.profile === fresh[0].profile);
+  const planned = devices.filter((d) => d.taken_in && !isFitted(d) && d.profile && d.profile === fresh[0].profile);
   const areaName = overview.areas.find((a) => String(a.id) === area)?.name ?? "";
   const preview = one ? [] : fresh.map((d, index) => namedBy(name, index + 1, d, areaName, true));
   const twice = preview.find((made, index) => preview.indexOf(made) !== index || devices.some((d) => d.taken_in && d.name.toLowerCase() === made.toLowerCase()));
