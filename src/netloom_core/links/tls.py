@@ -54,7 +54,7 @@ class TlsSocket:
             raise WrongDevice(
                 f"{host} shows another certificate than before: SHA-256 {self.fingerprint[:16]}…, not {pin[:16]}…. "
                 "Nothing was told to it.",
-                "If it made a new one, let the one that is known be forgotten; else somebody else is there.",
+                "If it made a new one, forget the known one under Address, Access; else somebody else is there.",
             )
 
     async def _finished(self, work: Callable[[], object], until: float) -> None:

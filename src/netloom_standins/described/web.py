@@ -85,12 +85,15 @@ class Web(TcpService):
             return None
         made = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
 
-        def show() -> None:
-            certificate.load(made, self.unit.serial, self.unit.faults.certificate)
-
-        show()
-        self.described.new_certificate = show
+        certificate.load(made, self.unit.serial, self.unit.faults.certificate)
+        self.described.new_certificate = lambda: self._shown_anew(made)
         return made
+
+    def _shown_anew(self, context: ssl.SSLContext) -> None:
+        """Who is connected has to come again."""
+        certificate.load(context, self.unit.serial, self.unit.faults.certificate)
+        for writer in list(self._clients):
+            writer.transport.abort()
 
     async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while True:
