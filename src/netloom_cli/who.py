@@ -16,6 +16,7 @@ MAX_LIST = 4_000_000
 
 def register(app: typer.Typer) -> None:
     app.command()(why)
+    app.command()(look)
     app.command()(ports)
     app.command()(expect)
     app.command()(join)
@@ -42,6 +43,29 @@ def why(
             say(f"{number}. {reason['reason']}\n     Try: {reason['try']}\n     Known from: {reason['test']}")
     if not found["there"]:
         raise typer.Exit(DIFFERS)
+
+
+def look(
+    device: str,
+    light: Annotated[str, typer.Argument(help="as printed at it; without one, what can be seen is listed")] = "",
+    pattern: Annotated[str, typer.Argument(help="off, steady, slow, fast, double, alternating, chime, tone")] = "",
+    colour: Annotated[str, typer.Option(help="where it has several")] = "",
+) -> None:
+    """Say what a light of a device shows: evidence for `why`, where it says nothing on the wire."""
+    if not (light and pattern):
+        face = call("GET", f"/api/devices/{quoted(device)}")["face"]
+        if context.json:
+            give({"lights": face["lights"]})
+            return
+        table(
+            ("Light", "Where", "Shows", "Means"),
+            ((one["printed"], one["where"], f"{shown['pattern']} {shown['colour']}".strip(), shown["means"])
+             for one in face["lights"] for shown in one["patterns"]),
+        )  # fmt: skip
+        return
+    body = {"printed": light, "pattern": pattern, "colour": colour}
+    told = call("POST", f"/api/devices/{quoted(device)}/lights", body)
+    give(told) if context.json else say(f"{told['means']} {told['then']}".strip())
 
 
 def ports() -> None:

@@ -9,7 +9,7 @@ import pytest
 
 from netloom_core.absence import elsewhere, network, serial
 from netloom_core.absence import explain as absence
-from netloom_core.absence.case import Case
+from netloom_core.absence.case import Case, History, Looked
 from netloom_core.absence.explain import explain, explain_all
 from netloom_core.errors import LinkError
 from netloom_core.library.load import Library
@@ -118,3 +118,25 @@ async def test_a_sweep_that_was_cut_off_is_a_reason_and_no_line_that_cannot_be_u
     told = [reason.reason for reason in (await explain(replace(case(library), troubles=[cut]))).reasons]
     assert told[0] == "It was cut off."
     assert not any("could not be used" in one for one in told)
+
+
+@pytest.mark.parametrize(
+    ("looked", "first", "hint"),
+    [
+        (("NET", "off", ""), "Its light NET is dark: It has no link.", "Look at the cable and the switch port."),
+        (("PWR", "slow", "green"), "Its light PWR blinks slowly green: It starts.", "Wait eight seconds."),
+        (("PWR", "steady", "green"), "The cable is out.", "Plug it in."),
+        (("GONE", "off", ""), "The cable is out.", "Plug it in."),
+    ],
+)
+async def test_what_somebody_saw_at_it_is_weighed_with_the_rest(
+    library: Library, monkeypatch: pytest.MonkeyPatch, looked: tuple[str, str, str], first: str, hint: str
+) -> None:
+    """A light that is well explains nothing; one that the profile does not know is no evidence."""
+    monkeypatch.setattr(absence, "BY_KIND", made_of(good))
+    absent = case(library)
+    absent.history = History(looked=(Looked(*looked, by="ann", minutes=2),))
+    reasons = (await explain(absent)).reasons
+    assert (reasons[0].reason, reasons[0].hint) == (first, hint)
+    seen = [reason for reason in reasons if reason.test == "ann looked at it 2 min ago."]
+    assert len(seen) == (looked[0] != "GONE")

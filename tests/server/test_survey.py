@@ -304,6 +304,22 @@ def test_a_case_has_the_history_of_its_device(technician: APIClient, library: Li
     assert {f.address for f in found} == {"127.20.10.11", "127.20.10.2"}
 
 
+def test_what_somebody_sees_at_it_is_evidence_until_it_is_heard_again(technician: APIClient, library: Library) -> None:
+    told = technician.post(
+        "/api/devices/Ticket hall box/lights", {"printed": "NET", "pattern": "double", "colour": "amber"}, format="json"
+    )
+    assert (told.status_code, told.json()["then"]) == (201, "Sweep the line for duplicates.")
+    for printed, pattern in (("NET", "tone"), ("XYZ", "off")):
+        refused = technician.post("/api/devices/Ticket hall box/lights", {"printed": printed, "pattern": pattern})
+        assert refused.status_code == 400
+    [looked] = why.Cases(library, [], []).of(named("Ticket hall box")).history.looked
+    assert (looked.printed, looked.pattern, looked.by, looked.minutes) == ("NET", "double", "technician", 0)
+    assert technician.get("/api/devices/Ticket hall box").json()["sightings"][0]["method"] == "person"
+    swept(library, box(11, "HV-40117"))
+    Device.objects.filter(name="Ticket hall box").update(seen=timezone.now() + timedelta(seconds=1))
+    assert not why.Cases(library, [], []).of(named("Ticket hall box")).history.looked
+
+
 # What several bear, and what was refused
 
 

@@ -18,13 +18,25 @@ NOT_ITSELF = TOLD_BY_OTHERS | {"neighbour", "ipv6", "ssdp", "ws-discovery", "sac
 
 
 @dataclass(frozen=True)
+class Looked:
+    """What a light or sound of a device did when a person looked: as printed, in the words of profiles."""
+
+    printed: str
+    pattern: str
+    colour: str
+    by: str
+    minutes: int
+
+
+@dataclass(frozen=True)
 class History:
     """What the records tell. Texts are for people, empty where there is nothing.
 
     `seen` says when and how it was last seen, `writes` what was written to it since, newest
     first; `staged` what it takes only at a restart that was not made since. `switch` and
     `switch_port` are where a switch last saw its MAC address (`switch_interface` is the port's number
-    for SNMP), `community` how to ask that. `ports` are those on which it was known.
+    for SNMP), `community` how to ask that. `ports` are those on which it was known, `looked` what somebody saw at it
+    since it was last heard.
     """
 
     seen: str = ""
@@ -36,6 +48,7 @@ class History:
     switch_interface: int = 0
     community: str = "public"
     ports: tuple[int, ...] = ()
+    looked: tuple[Looked, ...] = ()
 
 
 @dataclass

@@ -9,7 +9,7 @@ import logging
 from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
 
-from netloom_core.absence import elsewhere, network, serial
+from netloom_core.absence import elsewhere, lights, network, serial
 from netloom_core.absence.case import Case
 from netloom_core.errors import NetloomError
 from netloom_core.model.sighting import Reason
@@ -17,6 +17,7 @@ from netloom_core.together import together
 
 Test = Callable[[Case], Awaitable[list[Reason]]]
 EVERYWHERE: tuple[Test, ...] = (
+    lights.told_by_lights,
     elsewhere.someone_has_its_address,
     elsewhere.like_it_elsewhere,
     elsewhere.same_name_elsewhere,

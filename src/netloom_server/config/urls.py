@@ -72,6 +72,7 @@ urlpatterns = [
     path("api/devices/<str:word>/join", survey.JoinView.as_view()),
     path("api/devices/<str:word>/part", survey.PartView.as_view()),
     path("api/devices/<str:word>/credentials", installation.CredentialView.as_view()),
+    path("api/devices/<str:word>/lights", survey.LightsView.as_view()),
     path("api/devices/<str:word>/certificate", installation.CertificateView.as_view()),
     path("api/devices/<str:word>/drive", installation.DriveView.as_view()),
     path("api/devices/<str:word>/watch", installation.WatchView.as_view()),

@@ -288,6 +288,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/lights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What somebody sees a light of the device do, as evidence; and what it means. */
+        post: operations["devices_lights_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/part": {
         parameters: {
             query?: never;
@@ -1250,12 +1267,22 @@ export interface components {
             /** Format: date-time */
             ended: string | null;
         };
+        LookedRequest: {
+            printed: string;
+            pattern: string;
+            /** @default  */
+            colour: string;
+        };
         Meaning: {
             pattern: string;
             means: string;
             then: string;
             colour: string;
             says: string;
+        };
+        Means: {
+            means: string;
+            then: string;
         };
         /** @description A sweep method on a line, and what it did there last: packets sent, addresses seen, seconds. */
         Method: {
@@ -2570,6 +2597,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_lights_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookedRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Means"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

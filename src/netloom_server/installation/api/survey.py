@@ -26,7 +26,7 @@ from netloom_server.installation.api.lines import find_line
 from netloom_server.installation.api.shapes import DevicesSerializer
 from netloom_server.installation.models import Change, Device, Installation
 from netloom_server.installation.services import decisions, expected, present, records
-from netloom_server.installation.services.why import Cases, remembered
+from netloom_server.installation.services.why import Cases, look, remembered
 from netloom_server.runs.models import LIVE, Lease
 
 CHANGES_SHOWN = 200
@@ -50,11 +50,11 @@ class WhyView(APIView):
             if not line.as_core().holds(address):
                 raise RequestError(f"{address or 'Nothing'} is no address on {line.name}.", "Look at the line's range.")
             device = Device.objects.filter(line=line, address=address).first()
-        look = engine().call(engine().core.look_again(line.id, address), WHY_S)
-        cases = Cases(engine().library, [*look.findings, *remembered(but=look.findings)], look.troubles)
+        now = engine().call(engine().core.look_again(line.id, address), WHY_S)
+        cases = Cases(engine().library, [*now.findings, *remembered(but=now.findings)], now.troubles)
         case = cases.of(device) if device else cases.at(line, address)
         absent = engine().call(explain(case), WHY_S)
-        there = next((f for f in look.findings if f.address == address), None)
+        there = next((f for f in now.findings if f.address == address), None)
         return Response(
             {
                 "name": case.name,
@@ -62,6 +62,17 @@ class WhyView(APIView):
                 "reasons": [reason.as_dict() for reason in absent.reasons],
             }
         )
+
+
+class LightsView(APIView):
+    @extend_schema(request=shapes.LookedSerializer, responses={201: shapes.MeansSerializer})
+    def post(self, request: Request, word: str) -> Response:
+        """What somebody sees a light of the device do, as evidence; and what it means."""
+        data = checked(shapes.LookedSerializer, request)
+        device = records.resolve(word)
+        by = request.user.get_username()
+        told = look(device, data["printed"], data["pattern"], data["colour"], by, engine().library)
+        return Response(told, status=201)
 
 
 class JoinView(APIView):

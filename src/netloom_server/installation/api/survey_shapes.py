@@ -120,3 +120,14 @@ class ComingSerializer(Form):
     line = serializers.CharField()
     address = serializers.CharField()
     what = serializers.CharField()
+
+
+class LookedSerializer(Form):
+    printed = serializers.CharField(max_length=40)
+    pattern = serializers.CharField(max_length=20)
+    colour = serializers.CharField(max_length=20, allow_blank=True, default="")
+
+
+class MeansSerializer(Form):
+    means = serializers.CharField()
+    then = serializers.CharField()

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import timedelta
 
 from django.conf import settings
 from django.utils import timezone
 
-from netloom_core.absence.case import Case, History
+from netloom_core.absence.case import Case, History, Looked
 from netloom_core.documents.tree import MISSING, get
+from netloom_core.errors import RequestError
 from netloom_core.library.load import Library
 from netloom_core.links.ports import PortInfo, all_ports
 from netloom_core.model.device import Identity
 from netloom_core.model.snmp import USUAL_COMMUNITY
 from netloom_core.sweep.finding import Finding, Known, Place
 from netloom_server.backups.models import Document
-from netloom_server.installation.models import Device, Line
+from netloom_server.installation.models import Device, Line, Sighting
 from netloom_server.installation.services import access, records
 from netloom_server.runs.models import JournalEntry
 
 WRITES_SHOWN = 3
+BY_PERSON = "person"  # the method of a sighting that somebody made with their own eyes
+LOOKED_FOR = timedelta(hours=12)
 NOTHING_WRITTEN = ("refused", "not_sent", "failed")
 
 
@@ -73,8 +77,34 @@ class Cases:
             switch_port=str(switch.get("port", "")),
             switch_interface=int(interface) if interface.isdecimal() else 0,
             community=_community(holder),
+            looked=_looked(device),
             ports=tuple(int(port) for port in device.facts.get("ports", "").split() if port.isdecimal())[:8],
         )
+
+
+def _looked(device: Device) -> tuple[Looked, ...]:
+    """What people saw at it since it was last heard, the newest of each light."""
+    since = max(timezone.now() - LOOKED_FOR, device.seen or timezone.now() - LOOKED_FOR)
+    newest: dict[str, Looked] = {}
+    for seen in device.sightings.filter(method=BY_PERSON, time__gt=since).order_by("id"):
+        facts = {name: str(seen.facts.get(name, "")) for name in ("printed", "pattern", "colour", "by")}
+        newest[facts["printed"]] = Looked(**facts, minutes=int((timezone.now() - seen.time).total_seconds() // 60))
+    return tuple(newest.values())
+
+
+def look(device: Device, printed: str, pattern: str, colour: str, by: str, library: Library) -> dict[str, str]:
+    """Put on record what somebody sees at it; gives what that means. Raises RequestError for what it cannot show."""
+    profile = library.get(device.profile)
+    light = next((one for one in (profile.lights if profile else ()) if one.printed == printed), None)
+    if light is None or device.line is None:
+        raise RequestError(f"{device.name} has no light {printed!r}.", "Its profile says which it has.")
+    meaning = next((m for m in light.patterns if (m.pattern, m.colour) == (pattern, colour)), None)
+    if meaning is None:
+        known = ", ".join(f"{m.colour} {m.pattern}".strip() for m in light.patterns)
+        raise RequestError(f"What {printed} means by that is not known.", f"Its profile knows: {known}.")
+    facts = {"printed": printed, "pattern": pattern, "colour": colour, "by": by, "means": meaning.means}
+    Sighting.objects.create(device=device, line=device.line, method=BY_PERSON, facts=facts, time=timezone.now())
+    return {"means": meaning.means, "then": meaning.then}
 
 
 def _community(switch: Device | None) -> str:

@@ -1,16 +1,7 @@
 import type { WholeDevice } from "../../api/client";
+import { PATTERNS } from "../../lib/lights";
 import { Heading } from "../../ui/parts";
 
-const PATTERNS: Record<string, string> = {
-  off: "dark",
-  steady: "steady",
-  slow: "blinks slowly",
-  fast: "blinks fast",
-  double: "blinks twice",
-  alternating: "alternates",
-  chime: "chimes",
-  tone: "sounds on and on",
-};
 const PROCEDURES: Record<string, string> = { "factory-reset": "Back to its factory's state", initialise: "Initialise", restart: "Restart", store: "Store", identify: "Show itself" };
 
 /** What a person sees and does at the device itself: lights, acts by hand, connectors as printed. */

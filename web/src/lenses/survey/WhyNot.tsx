@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { api, asProblem, got, type Schemas, type WholeDevice } from "../../api/client";
 import { useDecide } from "../../api/work";
+import { PATTERNS } from "../../lib/lights";
 import { ask } from "../../lib/place";
 import { Button } from "../../ui/Button";
 import { Heading, Trouble, Waiting } from "../../ui/parts";
@@ -39,9 +40,44 @@ export function WhyNot({ device }: { device: WholeDevice }) {
           {test.error && <Trouble problem={asProblem(test.error)} />}
           {test.data?.there && <p className="mb-2 text-[13px] font-medium text-woad">{test.data.there}</p>}
           <Reasons reasons={reasons} />
+          <Look device={device} seen={() => test.mutate()} />
         </>
       )}
     </>
+  );
+}
+
+/** What its lights show is evidence, too: whoever stands before it says it, and the tests are made again with that. */
+function Look({ device, seen }: { device: WholeDevice; seen: () => void }) {
+  const say = useMutation({
+    mutationFn: (body: Schemas["LookedRequest"]) => got(api.POST("/api/devices/{word}/lights", { params: { path: { word: device.id } }, body })),
+    onSuccess: seen,
+  });
+  if (!device.face.lights.length) return null;
+  return (
+    <section aria-label="What its lights show" className="mt-3">
+      <Heading aside="if you stand before it">Look at it</Heading>
+      {device.face.lights.map((light) => (
+        <div key={light.printed} className="mb-2 text-[13px]">
+          <p>
+            <b className="font-mono">{light.printed}</b> <span className="text-soft">{light.where}</span>
+          </p>
+          <div className="mt-1 flex flex-wrap gap-1">
+            {light.patterns.map((one) => (
+              <Button
+                key={`${one.pattern}${one.colour}`}
+                disabled={say.isPending}
+                title={one.means}
+                onClick={() => say.mutate({ printed: light.printed, pattern: one.pattern, colour: one.colour })}
+              >
+                {`${one.colour} ${PATTERNS[one.pattern] ?? one.pattern}`.trim()}
+              </Button>
+            ))}
+          </div>
+        </div>
+      ))}
+      {say.error && <Trouble problem={asProblem(say.error)} />}
+    </section>
   );
 }
 
