@@ -310,8 +310,8 @@ def test_what_somebody_sees_at_it_is_evidence_until_it_is_heard_again(technician
     )
     assert (told.status_code, told.json()["then"]) == (201, "Sweep the line for duplicates.")
     for printed, pattern in (("NET", "tone"), ("XYZ", "off")):
-        refused = technician.post("/api/devices/Ticket hall box/lights", {"printed": printed, "pattern": pattern})
-        assert refused.status_code == 400
+        body = {"printed": printed, "pattern": pattern}
+        assert technician.post("/api/devices/Ticket hall box/lights", body, format="json").status_code == 400
     [looked] = why.Cases(library, [], []).of(named("Ticket hall box")).history.looked
     assert (looked.printed, looked.pattern, looked.by, looked.minutes) == ("NET", "double", "technician", 0)
     assert technician.get("/api/devices/Ticket hall box").json()["sightings"][0]["method"] == "person"
