@@ -313,7 +313,7 @@ def test_what_somebody_sees_at_it_is_evidence_until_it_is_heard_again(technician
         body = {"printed": printed, "pattern": pattern}
         assert technician.post("/api/devices/Ticket hall box/lights", body, format="json").status_code == 400
     [looked] = why.Cases(library, [], []).of(named("Ticket hall box")).history.looked
-    assert (looked.printed, looked.pattern, looked.by, looked.minutes) == ("NET", "double", "technician", 0)
+    assert (looked.printed, looked.pattern, looked.by, looked.minutes) == ("NET", "double", "the-technician", 0)
     assert technician.get("/api/devices/Ticket hall box").json()["sightings"][0]["method"] == "person"
     swept(library, box(11, "HV-40117"))
     Device.objects.filter(name="Ticket hall box").update(seen=timezone.now() + timedelta(seconds=1))

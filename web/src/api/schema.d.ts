@@ -1807,6 +1807,7 @@ export interface components {
             };
             has_credentials: boolean;
             certificate: string;
+            channel: string;
             mode_note: string;
             keys: string[];
             ways: {

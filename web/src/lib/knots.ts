@@ -62,12 +62,12 @@ export function addressNumber(address: string): number {
   return unit?.length === UID_DIGITS ? sum + 0.5 + parseInt(unit, 16) / 2 ** 50 : sum + (Number(unit) + 1 || 0) / 1024;
 }
 
-/** The part of an address that differs on a line: the last number of an IP address, else all of it. */
+/** The part of an address that differs on a line: the last number of an IP address, the end of a UID, else all of it. */
 export function shortAddress(address: string): string {
   if (address.includes(":")) return `…${address.slice(-5)}`;
   const short = address.includes(".") ? `.${address.slice(address.lastIndexOf(".") + 1)}` : address;
-  const [host, unit] = short.split("#");
-  return unit?.length === UID_DIGITS ? `${host}#…${unit.slice(-4)}` : short;
+  const unit = short.split("#")[1];
+  return unit?.length === UID_DIGITS ? `#${unit.slice(-4)}` : short;
 }
 
 export type Row = { kind: "knot"; device: Device; address: string; shared: boolean } | { kind: "gap"; free: number; key: string };

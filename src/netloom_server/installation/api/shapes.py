@@ -341,6 +341,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     last_proof = serializers.DictField()
     has_credentials = serializers.BooleanField()
     certificate = serializers.CharField()
+    channel = serializers.CharField()
     mode_note = serializers.CharField()
     keys = serializers.ListField(child=serializers.CharField())
     ways = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))

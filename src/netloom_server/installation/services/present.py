@@ -164,6 +164,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "last_proof": device.proof,
         "has_credentials": hasattr(device, "credential"),
         "certificate": device.pins.get("tls", ""),
+        "channel": _channel(device, profile),
         "mode_note": next((m.note for m in profile.modes if m.name == device.facts.get("mode")), "") if profile else "",
         "keys": device.keys or ([device.identity_key] if device.identity_key else []),
         "ways": device.ways,
@@ -209,6 +210,14 @@ def face_of(profile: Profile | None) -> dict[str, Any]:
             for name, axis in profile.axes.items()
         },
     }
+
+
+def _channel(device: Device, profile: Profile | None) -> str:
+    """By which of its ways in its values come, in words; empty where it is only found."""
+    if profile is None or device.line is None:
+        return ""
+    name = profile.channel_for(device.line.kind, device.line.protocol)
+    return f"{name} ({profile.channels[name].protocol}) on {device.line.name}" if name else ""
 
 
 def _plugged_in(device: Device) -> str:

@@ -125,7 +125,9 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
             <tr className="text-left text-[12px] text-soft">
               <th className="py-1 font-normal">Setting</th>
               <th className="font-normal">Intended</th>
-              <th className="font-normal">Running</th>
+              <th className="font-normal" title={whole.length === 1 && whole[0].channel ? `It came by ${whole[0].channel}` : undefined}>
+                Running
+              </th>
               <th className="font-normal">Startup</th>
               <th className="font-normal">Baseline</th>
             </tr>
