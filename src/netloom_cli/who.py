@@ -17,6 +17,7 @@ MAX_LIST = 4_000_000
 def register(app: typer.Typer) -> None:
     app.command()(why)
     app.command()(look)
+    app.command()(find)
     app.command()(ports)
     app.command()(expect)
     app.command()(join)
@@ -66,6 +67,19 @@ def look(
     body = {"printed": light, "pattern": pattern, "colour": colour}
     told = call("POST", f"/api/devices/{quoted(device)}/lights", body)
     give(told) if context.json else say(f"{told['means']} {told['then']}".strip())
+
+
+def find(
+    words: Annotated[list[str], typer.Argument(help="like: pulse time '>' 1, or: idle = closed, or: chime")],
+) -> None:
+    """Settings of the whole installation by their label, place or value."""
+    found = call("GET", f"/api/find?q={quoted(' '.join(words))}")
+    if context.json:
+        give(found)
+        return
+    table(("Device", "Setting", "Value"), ((one["name"], one["label"], one["value"]) for one in found["settings"]))
+    if found["count"] > len(found["settings"]):
+        note(f"{found['count']} in all.")
 
 
 def ports() -> None:

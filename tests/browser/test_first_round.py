@@ -177,7 +177,7 @@ def test_the_keyboard_walks_and_selects(page: Page) -> None:
     page.key(Keys.ARROW_UP)
     assert page.xpath("//*[@role='option'][@aria-selected='true']").text == cursor
     page.key("/")
-    page.field("Name, address, serial number, model or area").send_keys("00B70E31", Keys.ENTER)
+    page.field("Device, address, serial number, area, line, action, setting or value").send_keys("00B70E31", Keys.ENTER)
     page.bench_sees("Gate B module")
     page.key(".")
     page.sees("Verify 1 device", "//*[@role='dialog']")
@@ -215,7 +215,7 @@ def test_many_of_a_model_are_set_together(page: Page, demo: Demo) -> None:
     page.press("Write")
     page.sees("/relays/6/idle", "//*[@role='dialog']")
     page.press("Write nothing", "//*[@role='dialog']")
-    page.choose("Intended Relay 6 idle state", "as it is")
+    page.choose("Intended Relay 6 idle state", "(Open)")
     page.until(
         lambda: not page.driver.find_elements(By.XPATH, "//*[@id='bench']//*[text()='3 pending']"), "nothing pending"
     )

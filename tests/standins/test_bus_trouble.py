@@ -7,6 +7,7 @@ import os
 import pty
 import tty
 from collections.abc import AsyncIterator, Callable
+from pathlib import Path
 from types import SimpleNamespace
 
 import pytest
@@ -15,7 +16,7 @@ import pytest_asyncio
 from netloom_core.bus.modbus import exchange
 from netloom_core.bus.owner import TURN_S, Owners, SerialOwner
 from netloom_core.clock import SystemClock
-from netloom_core.errors import NoAnswer, Refused
+from netloom_core.errors import NoAnswer, PortMissing, Refused
 from netloom_core.library.load import Library
 from netloom_core.links.serial import SerialLink
 from netloom_core.model.line import Line
@@ -28,6 +29,7 @@ from netloom_core.protocols.osdp.session import Session
 from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.sweep.sweep import sweep
 from netloom_core.testing.check_link import check_link
+from netloom_standins.pty_port import PtyPort
 
 PDID = PdId("0A4E4C", 2, 1, 0x00A41C02, "1.2.3").pack()
 Answer = Callable[[Frame], list[bytes]]
@@ -217,3 +219,30 @@ async def test_modbus_through_an_adapter_that_echoes(far: FarEnd) -> None:
     asyncio.get_running_loop().call_later(0.05, os.write, far.master, modbus.rtu(7, write))
     assert (await exchange(SimpleNamespace(echoes=False), link, 7, write, 0.5, set())).data == write[1:]
     link.close()
+
+
+async def test_a_read_that_gives_nothing_is_no_port_that_went_away(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A terminal may wake whoever waits and have nothing; when it is gone, the system says so."""
+    far = PtyPort(tmp_path / "port")
+    far.start()
+    link = SerialLink.open(str(far.link), 9600)
+    read, empty = os.read, [3]
+
+    def nothing_at_first(descriptor: int, count: int) -> bytes:
+        if descriptor != far.master and empty[0]:
+            empty[0] -= 1
+            return b""
+        return read(descriptor, count)
+
+    monkeypatch.setattr(os, "read", nothing_at_first)
+    try:
+        await far.send(b"hello", 9600)
+        assert await link.read(1) == b"hello"
+        far.unplug()
+        with pytest.raises(PortMissing):
+            await link.read(1)
+    finally:
+        link.close()
+        far.stop()

@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import errno
 import os
+import select
 from typing import Protocol
 
 import serial
@@ -16,6 +17,7 @@ import serial
 from netloom_core.errors import LinkError, PortBusy, PortMissing
 
 READ_BYTES = 4096
+MOST_EMPTY = 200  # reads in a row that give nothing though something was said to be there: then nobody is
 BREAK_S = 0.25
 
 
@@ -76,6 +78,7 @@ class SerialLink:
         self._arrived = asyncio.Event()
         self._buffer = bytearray()
         self._broken: LinkError | None = None
+        self._empty = 0  # reads in a row that gave nothing
         asyncio.get_running_loop().add_reader(opened.fileno(), self._readable)
 
     @classmethod
@@ -124,8 +127,12 @@ class SerialLink:
             self._fail(_mapped(error, self.path))
             return
         if not data:
-            self._fail(PortMissing(f"The port {self.path} has gone away.", "Plug the adapter in again."))
+            # A terminal may say that something is there and then have nothing, as when its settings change meanwhile.
+            self._empty += 1
+            if _hung_up(self._port.fileno()) or self._empty > MOST_EMPTY:
+                self._fail(PortMissing(f"The port {self.path} has gone away.", "Plug the adapter in again."))
             return
+        self._empty = 0
         self._buffer += data
         self._arrived.set()
 
@@ -169,6 +176,13 @@ class SerialLink:
         if self._broken is None:
             asyncio.get_running_loop().remove_reader(self._port.fileno())
         self._port.close()
+
+
+def _hung_up(descriptor: int) -> bool:
+    """Whether the system says that the far side of the port is gone."""
+    asked = select.poll()
+    asked.register(descriptor, select.POLLIN)
+    return any(flags & (select.POLLHUP | select.POLLERR | select.POLLNVAL) for _, flags in asked.poll(0))
 
 
 def check_port(path: str, speed: int) -> None:

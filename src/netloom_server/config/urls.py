@@ -60,6 +60,7 @@ urlpatterns = [
     path("api/lines/<str:ident>/free", lines.FreeAddressesView.as_view()),
     path("api/ports", lines.PortsView.as_view()),
     path("api/why", survey.WhyView.as_view()),
+    path("api/find", survey.FindView.as_view()),
     path("api/expected", survey.ExpectedView.as_view()),
     path("api/expected/<str:name>", survey.ExpectedFileView.as_view()),
     path("api/watch-mode", survey.WatchModeView.as_view()),

@@ -373,6 +373,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Settings of the whole installation, by label, place or value: `pulse time > 1`. */
+        get: operations["find_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intended": {
         parameters: {
             query?: never;
@@ -1005,6 +1022,7 @@ export interface components {
             to: unknown;
             read_back?: unknown;
             from: unknown;
+            label?: string;
         };
         CheckedProfile: {
             id: string;
@@ -1152,6 +1170,18 @@ export interface components {
             axes: {
                 [key: string]: components["schemas"]["AxisPlace"][];
             };
+        };
+        /** @description `count` is how many there are in all. */
+        Found: {
+            settings: components["schemas"]["FoundSetting"][];
+            count: number;
+        };
+        FoundSetting: {
+            device: string;
+            name: string;
+            path: string;
+            value: string;
+            label: string;
         };
         Free: {
             addresses: string[];
@@ -2762,6 +2792,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Expected"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    find_retrieve: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

@@ -6,6 +6,7 @@ import { useStore } from "../lib/store";
 import { Boundary } from "../ui/Boundary";
 import { Waiting } from "../ui/parts";
 import { Face, ManyFace } from "./Face";
+import { LeftToDo } from "./LeftToDo";
 
 interface Props {
   devices: Device[];
@@ -33,6 +34,7 @@ export function Bench({ devices, overview, person, lens }: Props) {
         {chosen.length === 1 && <Face device={chosen[0]} overview={overview} />}
         {chosen.length > 1 && <ManyFace chosen={chosen} />}
         <Boundary key={lens.id} place="The bench">
+          {!chosen.length && lens.causes && <LeftToDo devices={devices} lens={lens} />}
           <Suspense fallback={<Waiting>Opening {lens.name} …</Waiting>}>
             <Inner chosen={chosen} devices={devices} overview={overview} person={person} />
           </Suspense>

@@ -9,6 +9,15 @@ export interface BenchProps {
   person: Schemas["Person"];
 }
 
+/** Why something is left to do under a lens, for those devices of which it is so. */
+export interface Cause {
+  title: string;
+  of: (device: Device) => boolean;
+  means?: string;
+  /** What can be begun for all of them; `{n}` is how many. What writes shows its plan first. */
+  act?: { label: string; kind: "apply" | "read" | "backup" | "verify" };
+}
+
 /** One way to look at the installation: a folder beside this file, and a line in the registry. */
 export interface Lens {
   id: string;
@@ -19,6 +28,8 @@ export interface Lens {
   tells: (device: Device) => Telling;
   /** Whether something is left to do about the device. */
   open: (device: Device) => boolean;
+  /** What is left to do, by cause, first things first; shown on the bench while nothing is selected. */
+  causes?: Cause[];
   /** Under it people look for devices: the loom offers filters and lists, and watched devices are told like others. */
   finds?: boolean;
 }

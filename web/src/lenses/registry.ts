@@ -18,7 +18,7 @@ export const lensOf = (id: string | undefined): Lens => LENSES.find((one) => one
 export function tells(device: Device, lens: Lens): Telling {
   const state = stateOf(device);
   if (state.shape !== "whole") return state;
-  if (device.managed === false && !lens.finds) return { shape: "whole", tone: "soft", word: "watched" };
+  if (device.managed === false && !lens.finds) return { shape: "whole", tone: "soft", word: "watched", ordinary: true };
   return lens.tells(device);
 }
 

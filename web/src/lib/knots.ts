@@ -7,10 +7,12 @@ export interface Telling {
   shape: Shape;
   tone: Tone;
   word: string;
+  /** Set where that is the ordinary state of a lens: its word needs no room beside a name. */
+  ordinary?: boolean;
 }
 
 const BY_STATE: Record<string, Telling> = {
-  known: { shape: "whole", tone: "ink", word: "known" },
+  known: { shape: "whole", tone: "ink", word: "known", ordinary: true },
   new: { shape: "open", tone: "indigo", word: "new" },
   moved: { shape: "tail", tone: "weld", word: "moved" },
   duplicate: { shape: "twin", tone: "madder", word: "two on one address" },
@@ -83,7 +85,7 @@ export function rowsOf(line: Line, devices: Device[]): Row[] {
   const rows: Row[] = [];
   here.forEach(({ device, address }, index) => {
     const before = here[index - 1]?.address;
-    const free = before === undefined ? 0 : addressNumber(address) - addressNumber(before) - 1;
+    const free = before === undefined ? 0 : Math.floor(addressNumber(address)) - Math.floor(addressNumber(before)) - 1;
     if (free > 0) rows.push({ kind: "gap", free, key: `${before}-${address}` });
     rows.push({ kind: "knot", device, address, shared: (times.get(address) ?? 0) > 1 });
   });

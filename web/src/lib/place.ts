@@ -1,6 +1,6 @@
 import { Store } from "./store";
 
-export const DENSITIES = ["rows", "lines", "knots"] as const;
+export const DENSITIES = ["rows", "lines", "site"] as const;
 export type Density = (typeof DENSITIES)[number];
 
 interface Place {
@@ -14,12 +14,19 @@ interface Place {
   line: string;
   /** Only knots in this state are shown; empty for all. */
   only: string;
+  /** The setting that the bench brings into view under Configure, when it was found by its name. */
+  setting: string;
   /** What the console panel is opened to: a device, else a line. */
   console: { device?: string; line?: string } | null;
   trayOpen: boolean;
   trayRun: string;
   asked: import("../api/client").Work | null;
   benchWidth: number;
+}
+
+function rememberedDensity(): Density {
+  const kept = localStorage.getItem("netloom.density");
+  return DENSITIES.find((one) => one === kept) ?? "rows";
 }
 
 const remembered = Number(localStorage.getItem("netloom.bench"));
@@ -29,11 +36,12 @@ export const place = new Store<Place>({
   cursor: "",
   anchor: "",
   selected: new Set(),
-  density: (localStorage.getItem("netloom.density") as Density | null) ?? "rows",
+  density: rememberedDensity(),
   sheet: false,
   panel: "",
   line: "",
   only: "",
+  setting: "",
   console: null,
   trayOpen: false,
   trayRun: "",

@@ -18,7 +18,8 @@ interface Props {
 /** A device on its strand: address, mark, name, and what the lens tells of it. */
 export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, pick }: Props) {
   const { device, address } = row;
-  const { shape, tone, word } = tells(device, lens);
+  const { shape, tone, word, ordinary } = tells(device, lens);
+  const said = answers ? "answers" : ordinary ? "" : word;
   return (
     <div
       id={`knot-${device.id}`}
@@ -27,7 +28,7 @@ export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, 
       data-state={device.state}
       onClick={(event) => pick(event, device.id)}
       className={clsx(
-        "grid h-full grid-cols-[52px_16px_1fr_auto] items-center gap-x-2 rounded-[3px] pr-2",
+        "grid h-full grid-cols-[46px_16px_1fr_auto] items-center gap-x-1.5 rounded-[3px] pr-1.5",
         chosen ? "bg-indigo-wash" : "hover:bg-weave/50",
         at && "ring-2 ring-indigo ring-inset",
       )}
@@ -42,13 +43,13 @@ export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, 
         <span className={clsx("block truncate text-[13.5px]", device.taken_in ? "font-medium" : "italic")}>{device.name}</span>
         {lines === 2 && (
           <span className="block truncate text-[11.5px] text-soft">
-            {[device.model, device.area, device.serial].filter(Boolean).join(" · ")}
+            {said && <span className={clsx("text-[12px]", answers ? "text-woad" : INK[tone])}>{said}</span>}
+            {[said && "", device.model, device.area, device.serial].filter((part, at) => part || (at === 0 && said)).join(" · ")}
           </span>
         )}
       </span>
-      <span className={clsx("max-w-[9.5rem] truncate text-right text-[12px]", answers ? "text-woad" : INK[tone])}>
-        {answers ? "answers" : word}
-      </span>
+      {said && lines === 1 && <span className={clsx("max-w-[9.5rem] truncate text-right text-[12px]", answers ? "text-woad" : INK[tone])}>{said}</span>}
+      {!said && <span className="sr-only">{word}</span>}
     </div>
   );
 });

@@ -10,6 +10,7 @@ import { useStore } from "../lib/store";
 import { Button } from "../ui/Button";
 import { Empty } from "../ui/parts";
 import { Filters } from "./Filters";
+import { Site } from "./Site";
 import { Strand } from "./Strand";
 
 /** The picture of the whole installation: lines as strands, devices as knots in address order. */
@@ -19,6 +20,7 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
   const shown = useMemo(() => inState(devices, only), [devices, only]);
   const order = useMemo(() => orderOf(lines, shown).flat(), [lines, shown]);
   const progress = useStore(live, (l) => l.progress);
+  const density = useStore(place, (p) => p.density);
   const placeless = devices.filter((d) => !d.addresses.length);
   if (!lines.length)
     return (
@@ -57,11 +59,15 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
         </span>
       </div>
       {lens.finds && <Filters devices={devices} only={only} />}
-      <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
-        {(only ? lines.filter((line) => shown.some((d) => d.addresses.some((p) => p.line_id === line.id))) : lines).map((line) => (
-          <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} share={progress[line.id] ? shareDone({ line: progress[line.id] }) : 1} />
-        ))}
-      </div>
+      {density === "site" ? (
+        <Site lines={lines} devices={shown} lens={lens} order={order} />
+      ) : (
+        <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
+          {(only ? lines.filter((line) => shown.some((d) => d.addresses.some((p) => p.line_id === line.id))) : lines).map((line) => (
+            <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} share={progress[line.id] ? shareDone({ line: progress[line.id] }) : 1} />
+          ))}
+        </div>
+      )}
       {placeless.length > 0 && (
         <p className="px-4 pb-2 text-[12px] text-soft">
           On no line yet: {placeless.map((d) => d.name).join(", ")}. Give each an address under Address.

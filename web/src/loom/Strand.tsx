@@ -3,7 +3,6 @@ import clsx from "clsx";
 import { memo, useCallback, useMemo, useRef } from "react";
 import type { Device, Line } from "../api/client";
 import type { Lens } from "../lenses/lens";
-import { tells } from "../lenses/registry";
 import { rowsOf, type Row, shortAddress } from "../lib/knots";
 import { live } from "../lib/live";
 import { openLine, place, select } from "../lib/place";
@@ -22,14 +21,14 @@ interface Props {
   share: number;
 }
 
-const HEIGHT = { rows: 46, lines: 26, knots: 26 };
-const WIDTH = { rows: "min-w-[250px]", lines: "min-w-[230px]", knots: "min-w-[190px]" };
+const HEIGHT = { rows: 46, lines: 26 };
+const WIDTH = { rows: "min-w-[236px]", lines: "min-w-[200px]" };
 const GAP = 17;
 const ARRIVALS_SHOWN = 60;
 
 /** One line: its head, and its knots along the warp. */
 export const Strand = memo(function Strand({ line, devices, lens, order, share }: Props) {
-  const density = useStore(place, (p) => p.density);
+  const density = useStore(place, (p) => (p.density === "rows" ? "rows" : "lines"));
   const scroll = useRef<HTMLDivElement>(null);
   const rows = useMemo(() => rowsOf(line, devices), [line, devices]);
   const mine = useMemo(() => new Set(rows.flatMap((row) => (row.kind === "knot" ? [row.device.id] : []))), [rows]);
@@ -38,7 +37,7 @@ export const Strand = memo(function Strand({ line, devices, lens, order, share }
   const selected = useStore(place, (p) => touching(p.selected, mine));
   const answered = useAnswered(line.id);
   const virtual = useVirtualizer({
-    count: density === "knots" ? 0 : rows.length,
+    count: rows.length,
     getScrollElement: () => scroll.current,
     estimateSize: (index) => (rows[index].kind === "gap" ? GAP : HEIGHT[density]),
     getItemKey: (index) => keyOf(rows[index]),
@@ -64,29 +63,8 @@ export const Strand = memo(function Strand({ line, devices, lens, order, share }
         {!knots.length && (
           <p className="px-3 py-4 text-[13px] text-soft">Nobody is known on this line yet. A sweep looks along it.</p>
         )}
-        {density === "knots" ? (
-          <div className="flex flex-wrap gap-0.5 py-2">
-            {knots.map(({ device }) => {
-              const { shape, tone, word } = tells(device, lens);
-              return (
-                <div
-                  key={device.id}
-                  id={`knot-${device.id}`}
-                  role="option"
-                  aria-selected={selected.has(device.id)}
-                  aria-label={`${device.name}, ${word}`}
-                  title={`${device.name}, ${word}`}
-                  onClick={(event) => pick(event, device.id)}
-                  className={clsx("rounded-[2px] p-0.5", selected.has(device.id) && "bg-indigo-wash", cursor === device.id && "ring-2 ring-indigo")}
-                >
-                  <Mark shape={shape} tone={tone} />
-                </div>
-              );
-            })}
-          </div>
-        ) : (
           <div className="relative" role="presentation" style={{ height: virtual.getTotalSize() }}>
-            <div aria-hidden className="absolute inset-y-0 left-[67px] w-[2px] bg-warp/60" />
+            <div aria-hidden className="absolute inset-y-0 left-[59px] w-[2px] bg-warp/60" />
             {virtual.getVirtualItems().map((item) => {
               const row = rows[item.index];
               return (
@@ -97,7 +75,7 @@ export const Strand = memo(function Strand({ line, devices, lens, order, share }
                   style={{ height: item.size, transform: `translateY(${item.start}px)` }}
                 >
                   {row.kind === "gap" ? (
-                    <p className="pl-[82px] text-[11px] leading-[17px] text-soft">{row.free} free</p>
+                    <p className="pl-[74px] text-[11px] leading-[17px] text-soft">{row.free} free</p>
                   ) : (
                     <Knot row={row} lens={lens} lines={density === "rows" ? 2 : 1} chosen={selected.has(row.device.id)} at={cursor === row.device.id} answers={row.address in answered} pick={pick} />
                   )}
@@ -105,7 +83,6 @@ export const Strand = memo(function Strand({ line, devices, lens, order, share }
               );
             })}
           </div>
-        )}
         <Arrivals line={line} devices={devices} />
       </div>
     </div>
@@ -141,14 +118,14 @@ function Arrivals({ line, devices }: { line: Line; devices: Device[] }) {
       {arrived.slice(0, ARRIVALS_SHOWN).map(([address, who]) => (
         <Arrival key={address} address={address} who={who} />
       ))}
-      {arrived.length > ARRIVALS_SHOWN && <li className="pl-[82px] text-[12px] text-soft">and {arrived.length - ARRIVALS_SHOWN} more</li>}
+      {arrived.length > ARRIVALS_SHOWN && <li className="pl-[74px] text-[12px] text-soft">and {arrived.length - ARRIVALS_SHOWN} more</li>}
     </ul>
   );
 }
 
 const Arrival = memo(function Arrival({ address, who }: { address: string; who: string }) {
   return (
-    <li className="grid h-[26px] grid-cols-[52px_16px_1fr] items-center gap-x-2 text-[13px]">
+    <li className="grid h-[26px] grid-cols-[46px_16px_1fr] items-center gap-x-1.5 text-[13px]">
       <span className="text-right font-mono text-[12.5px]">{shortAddress(address)}</span>
       <Mark shape="open" tone="indigo" />
       <span className="truncate pl-1 italic">{who || "somebody answers"}</span>
@@ -169,17 +146,15 @@ function StrandHead({ line, share, count }: { line: Line; share: number; count: 
     <div className="rounded-t-[3px] border border-weave bg-cloth px-3 py-2">
       <div className="flex items-baseline justify-between gap-2">
         <h2 className="min-w-0 truncate text-[14px] font-semibold">
-          <button type="button" className="max-w-full truncate hover:underline" title="Methods, port and access of this line" onClick={() => openLine(line.id)}>
+          <button type="button" className="max-w-full truncate hover:underline" title={`${kindOf(line)}: methods, port and access of this line`} onClick={() => openLine(line.id)}>
             {line.name}
           </button>
         </h2>
-        <span className="font-mono text-[12px] whitespace-nowrap text-soft" title={line.kind === "ip" ? `sent from ${line.source} on ${line.interface}` : line.path}>
-          {whereOf(line)}
-        </span>
+        <span className="text-[12px] whitespace-nowrap text-soft">{count} known</span>
       </div>
       <div className="flex items-baseline justify-between gap-2 text-[12px] whitespace-nowrap text-soft">
-        <span className="truncate" title={line.holder && `${line.holder} has the line`}>
-          {line.holder ? `${line.holder} has the line` : `${kindOf(line)} · ${count} known`}
+        <span className="truncate" title={line.holder ? `${line.holder} has the line` : line.kind === "ip" ? `sent from ${line.source} on ${line.interface}` : line.path}>
+          {line.holder ? `${line.holder} has the line` : <span className="font-mono">{whereOf(line) || kindOf(line)}</span>}
         </span>
         <span title={exact(line.swept)}>{going ? `${here} answered` : line.swept ? `swept ${ago(line.swept)}` : "never swept"}</span>
       </div>

@@ -127,11 +127,11 @@ function Steps({ plan }: { plan: Plan }) {
                 <table className="text-[12.5px]">
                   <tbody>
                     {step.changes.filter((change) => !shownBefore(steps, at, change.path)).map((change) => (
-                      <tr key={change.path} className="font-mono">
-                        <td className="pr-4">{change.path}</td>
-                        <td className="pr-2 text-right text-soft">{shown(change.from)}</td>
+                      <tr key={change.path} title={change.path}>
+                        <td className="pr-4">{change.label || <span className="font-mono">{change.path}</span>}</td>
+                        <td className="pr-2 text-right font-mono text-soft">{shown(change.from)}</td>
                         <td className="pr-2 text-soft">→</td>
-                        <td className="font-semibold">{shown(change.to)}</td>
+                        <td className="font-mono font-semibold">{shown(change.to)}</td>
                       </tr>
                     ))}
                   </tbody>

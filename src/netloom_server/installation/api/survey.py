@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from drf_spectacular.utils import OpenApiTypes, extend_schema
+from drf_spectacular.utils import OpenApiParameter, OpenApiTypes, extend_schema
 from rest_framework.parsers import FileUploadParser
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -26,6 +26,7 @@ from netloom_server.installation.api.lines import find_line
 from netloom_server.installation.api.shapes import DevicesSerializer
 from netloom_server.installation.models import Change, Device, Installation
 from netloom_server.installation.services import decisions, expected, present, records
+from netloom_server.installation.services.search import find_settings
 from netloom_server.installation.services.why import Cases, look, remembered
 from netloom_server.runs.models import LIVE, Lease
 
@@ -73,6 +74,14 @@ class LightsView(APIView):
         by = request.user.get_username()
         told = look(device, data["printed"], data["pattern"], data["colour"], by, engine().library)
         return Response(told, status=201)
+
+
+class FindView(APIView):
+    @extend_schema(parameters=[OpenApiParameter("q", str)], responses=shapes.FoundSerializer)
+    def get(self, request: Request) -> Response:
+        """Settings of the whole installation, by label, place or value: `pulse time > 1`."""
+        settings, count = find_settings(request.query_params.get("q", ""), engine().library)
+        return Response({"settings": settings, "count": count})
 
 
 class JoinView(APIView):

@@ -131,3 +131,20 @@ class LookedSerializer(Form):
 class MeansSerializer(Form):
     means = serializers.CharField()
     then = serializers.CharField()
+
+
+class FoundSettingSerializer(Form):
+    device = serializers.CharField()
+    name = serializers.CharField()
+    path = serializers.CharField()
+    value = serializers.CharField(allow_blank=True)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class FoundSerializer(Form):
+    """`count` is how many there are in all."""
+
+    settings = FoundSettingSerializer(many=True)
+    count = serializers.IntegerField()

@@ -9,7 +9,9 @@ from rest_framework.views import APIView
 
 from netloom_core.model.work import without_secrets
 from netloom_server.base.paging import page_of
+from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device
+from netloom_server.installation.services.labels import Labels
 from netloom_server.installation.services.records import names_of
 from netloom_server.runs.api.shapes import JournalSerializer
 from netloom_server.runs.models import JournalEntry
@@ -32,7 +34,8 @@ class JournalView(APIView):
         found, following = page_of(entries, request, "-id")
         told = [{"intent": "", **entry.as_dict()} for entry in found]
         names = names_of({entry["device"] for entry in told})
+        labels = Labels(names, engine().library)
         for entry in told:
             entry["name"] = names.get(entry["device"], entry["device"])
-            entry["changes"] = without_secrets(entry["changes"])
+            entry["changes"] = labels.on(entry["device"], without_secrets(entry["changes"]))
         return Response({"entries": told, "whole": journal.broken_since() is None, "next": following})

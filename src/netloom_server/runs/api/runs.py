@@ -16,6 +16,7 @@ from netloom_server.base.asked import number
 from netloom_server.base.forms import checked
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.host.engine import engine
+from netloom_server.installation.services.labels import Labels
 from netloom_server.installation.services.records import names_of
 from netloom_server.runs.api.shapes import PlanSerializer, RunSerializer, RunStepsSerializer, WorkSerializer
 from netloom_server.runs.kinds.base import Asked
@@ -61,7 +62,8 @@ class PlanView(APIView):
         if run is None:
             raise NotFound(f"There is no plan {ident!r}.")
         plan = Plan.objects.filter(id=ident).first()
-        return Response(plan_as_dict(run, plan, names_of({step["device"] for step in plan.steps} if plan else set())))
+        devices = {step["device"] for step in plan.steps} if plan else set()
+        return Response(plan_as_dict(run, plan, names_of(devices), Labels(devices, engine().library)))
 
 
 class RunsView(APIView):

@@ -14,7 +14,8 @@ class ChangeSerializer(Form):
     read_back = serializers.JSONField(required=False)
 
     def get_fields(self) -> dict[str, serializers.Field]:
-        return {**super().get_fields(), "from": serializers.JSONField(allow_null=True)}
+        label = serializers.CharField(required=False, allow_blank=True)
+        return {**super().get_fields(), "from": serializers.JSONField(allow_null=True), "label": label}
 
 
 class PlanStepSerializer(Form):

@@ -16,6 +16,7 @@ from netloom_core.model import work
 from netloom_server.base.moments import within
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.installation.models import Device, Installation, Line
+from netloom_server.installation.services.labels import Labels
 from netloom_server.installation.services.records import names_of
 from netloom_server.runs.models import LIVE, Lease, Plan, Run, Step
 
@@ -239,9 +240,10 @@ def steps_as_dicts(
     return [{**step.as_core().shown(), "name": names.get(step.device, step.device)} for step in steps]
 
 
-def plan_as_dict(run: Run, plan: Plan | None, names: dict[str, str]) -> dict[str, Any]:
+def plan_as_dict(run: Run, plan: Plan | None, names: dict[str, str], labels: Labels | None = None) -> dict[str, Any]:
     """A plan as it is shown; `state` is making until the run that makes it has ended."""
     steps = plan.steps if plan else []
+    said = labels.on if labels else lambda _, changes: list(changes)
     seconds: dict[str, float] = {}
     for step in steps:
         seconds[step["device"]] = seconds.get(step["device"], 0) + float(step["params"].get("seconds", 1))
@@ -257,7 +259,7 @@ def plan_as_dict(run: Run, plan: Plan | None, names: dict[str, str]) -> dict[str
                 "device": step["device"],
                 "name": names.get(step["device"], step["device"]),
                 "action": step["action"],
-                "changes": work.without_secrets(step["params"].get("changes", [])),
+                "changes": said(step["device"], work.without_secrets(step["params"].get("changes", []))),
                 "unkept": step["params"].get("unkept", []),
                 "disturbs": step["params"].get("disturbs", []),
             }

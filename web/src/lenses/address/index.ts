@@ -3,7 +3,7 @@ import type { Device } from "../../api/client";
 import { isFitted, type Telling } from "../../lib/knots";
 import type { Lens } from "../lens";
 
-const AS_PLANNED: Telling = { shape: "whole", tone: "ink", word: "as planned" };
+const AS_PLANNED: Telling = { shape: "whole", tone: "ink", word: "as planned", ordinary: true };
 
 function telling(device: Device): Telling {
   const found = device.addresses[0]?.address ?? "";
@@ -17,5 +17,10 @@ export const address: Lens = {
   name: "Address",
   Bench: lazy(async () => ({ default: (await import("./AddressBench")).AddressBench })),
   tells: telling,
+  causes: [
+    { title: "Answers elsewhere than planned", of: (d) => d.taken_in && isFitted(d) && !!d.planned_address && d.planned_address !== d.addresses[0]?.address, act: { label: "Show what would be written to {n}", kind: "apply" } },
+    { title: "Still on its factory's address", of: (d) => d.factory, means: "Plan an address for each: fresh units all come on the same one." },
+    { title: "Found, not taken in", of: (d) => !d.taken_in, means: "Take them in under Survey; then they can be given an address." },
+  ],
   open: (d) => d.taken_in && isFitted(d) && (d.state === "moved" || telling(d) !== AS_PLANNED),
 };

@@ -1,35 +1,28 @@
 import { useQueries } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import type { Setting, WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
 import { useDecide } from "../../api/work";
 import type { BenchProps } from "../lens";
 import { ask } from "../../lib/place";
-import { plural, same } from "../../lib/words";
+import { partsOf } from "../../lib/grids";
+import { plural, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { Choice, Empty, Heading, Waiting } from "../../ui/parts";
+import { Choice, Empty, Heading, Input, Waiting } from "../../ui/parts";
 import { AtTheDevice } from "./AtTheDevice";
 import { Points } from "./Points";
+import { differing } from "./OnIt";
 import { SettingRow } from "./SettingRow";
+import { type Decision, SettingSheet } from "./SettingSheet";
 import { VIEW_KEYS, VIEWS } from "./views/registry";
 
 const MOST = 60;
 
 /** Configure: values of one device or of many of a model, side by side; live states; write. */
-export function ConfigureBench({ chosen, devices }: BenchProps) {
+export function ConfigureBench({ chosen }: BenchProps) {
   const taken = chosen.filter((d) => d.taken_in).slice(0, MOST);
   const answers = useQueries({ queries: taken.map((d) => deviceQuery(d.id)) });
-  const waiting = devices.filter((d) => d.taken_in && d.counts.pending + d.counts.unkept > 0);
-  if (!chosen.length)
-    return (
-      <Empty title="Select one device or many of a model: their values come side by side here.">
-        {waiting.length > 0 && (
-          <Button look="strong" onClick={() => ask({ kind: "apply", devices: [] })}>
-            Show what would be written to {plural(waiting.length, "device")}
-          </Button>
-        )}
-      </Empty>
-    );
+  if (!chosen.length) return <Empty title="Select one device or many of a model: their values come side by side here." />;
   if (!taken.length) return <Empty title="Take it in first, under Survey: then it has settings here." />;
   if (answers.some((one) => !one.data)) return <Waiting>Reading the records …</Waiting>;
   const whole = answers.map((one) => one.data!);
@@ -40,15 +33,9 @@ export function ConfigureBench({ chosen, devices }: BenchProps) {
 
 const SHOW = { all: "all settings", differs: "what differs", decided: "what is decided" };
 
-/** Settings of one relay or input side by side: /relays/1/name, /relays/1/idle, then /relays/2/name. */
-function together(settings: Setting[]): Setting[] {
-  const group = (path: string) => path.split("/").slice(1, 3).join("/");
-  const order = [...new Set(settings.map((s) => group(s.path)))];
-  return [...settings].sort((a, b) => order.indexOf(group(a.path)) - order.indexOf(group(b.path)));
-}
-
 function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const [show, setShow] = useState<keyof typeof SHOW>("all");
+  const [search, setSearch] = useState("");
   const change = useDecide();
   const versions = Object.fromEntries(whole.map((d) => [d.id, d.version]));
   const pending = whole.reduce((sum, d) => sum + d.counts.pending, 0);
@@ -56,13 +43,26 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const read = whole.every((d) => d.read);
   const set = (path: string, value: unknown) => change.mutate({ changes: whole.map((d) => ({ device: d.id, path, value })), versions });
   const forget = (path: string) => change.mutate({ changes: whole.map((d) => ({ device: d.id, path, forget: true })), versions });
-  const rows = together(whole[0].settings)
-    .map((setting) => ({ setting, all: whole.map((d) => d.settings.find((s) => s.path === setting.path)!) }))
-    .filter(({ all }) => {
-      if (show === "decided") return all.some((s) => s.intended !== null);
-      if (show === "differs") return all.some((s) => s.unkept || (s.intended !== null && !same(s.intended, s.running)) || (s.baseline !== null && !same(s.baseline, s.running)));
-      return true;
-    });
+  const decide = (decisions: Decision[]) =>
+    change.mutate({ changes: decisions.flatMap((one) => whole.map((d) => ({ device: d.id, ...one }))), versions });
+  const byPath = useMemo(() => {
+    const found = new Map<string, Setting[]>();
+    for (const device of whole) for (const setting of device.settings) found.set(setting.path, [...(found.get(setting.path) ?? []), setting]);
+    return found;
+  }, [whole]);
+  const all = (setting: Setting) => byPath.get(setting.path) ?? [setting];
+  const low = search.trim().toLowerCase();
+  const wanted = whole[0].settings.filter((setting) => {
+    if (low && !`${setting.label} ${setting.path} ${shown(setting.running, setting)} ${shown(setting.intended, setting)}`.toLowerCase().includes(low)) return false;
+    const those = all(setting);
+    if (show === "decided") return those.some((s) => s.intended !== null);
+    if (show === "differs") {
+      const { pending, unkept, drift, unreadable } = differing(those);
+      return pending + unkept + drift + unreadable.length > 0;
+    }
+    return true;
+  });
+  const parts = partsOf(wanted);
   return (
     <>
       <div className="sticky -top-3 z-20 -mx-4 mb-2 flex flex-wrap items-center gap-2 border-b border-weave bg-cloth px-4 py-2">
@@ -98,8 +98,9 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
         })}
       <Heading
         aside={
-          <label className="flex items-center gap-2">
-            {rows.length} of {whole[0].settings.length}
+          <span className="flex items-center gap-2">
+            {wanted.length} of {whole[0].settings.length}
+            <Input aria-label="Search in the settings" placeholder="label or value" value={search} onChange={(event) => setSearch(event.target.value)} className="w-28 !py-0" />
             <Choice aria-label="Which settings are shown" value={show} onChange={(event) => setShow(event.target.value as keyof typeof SHOW)} className="!py-0">
               {Object.entries(SHOW).map(([id, name]) => (
                 <option key={id} value={id}>
@@ -107,41 +108,57 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
                 </option>
               ))}
             </Choice>
-          </label>
+          </span>
         }
       >
         Settings
       </Heading>
-      {rows.length ? (
-        <table className="w-full table-fixed text-[12.5px]">
-          <colgroup>
-            <col className="w-[29%]" />
-            <col className="w-[26%]" />
-            <col />
-            <col />
-            <col />
-          </colgroup>
-          <thead className="sticky top-[34px] z-10 bg-cloth">
-            <tr className="text-left text-[12px] text-soft">
-              <th className="py-1 font-normal">Setting</th>
-              <th className="font-normal">Intended</th>
-              <th className="font-normal" title={whole.length === 1 && whole[0].channel ? `It came by ${whole[0].channel}` : undefined}>
-                Running
-              </th>
-              <th className="font-normal">Startup</th>
-              <th className="font-normal">Baseline</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map(({ setting, all }) => (
-              <SettingRow key={setting.path} setting={setting} all={all} set={set} forget={forget} />
-            ))}
-          </tbody>
-        </table>
-      ) : (
-        <Empty title={!whole[0].settings.length ? "This model has no settings, only points." : show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
+      {parts.map((part) =>
+        part.kind === "sheet" ? (
+          <SettingSheet key={part.sheet.key} sheet={part.sheet} all={all} decide={decide} />
+        ) : (
+          <Rows key={part.settings[0].path} settings={part.settings} all={all} set={set} forget={forget} channel={whole.length === 1 ? whole[0].channel : ""} />
+        ),
+      )}
+      {!wanted.length && (
+        <Empty title={!whole[0].settings.length ? "This model has no settings, only points." : low ? "No setting is called that, or has that value." : show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
       )}
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>
+  );
+}
+
+interface RowsProps {
+  settings: Setting[];
+  all: (setting: Setting) => Setting[];
+  set: (path: string, value: unknown) => void;
+  forget: (path: string) => void;
+  channel: string;
+}
+
+/** Settings of which there is one each. */
+function Rows({ settings, all, set, forget, channel }: RowsProps) {
+  return (
+    <table className="mb-3 w-full table-fixed text-[12.5px]">
+      <colgroup>
+        <col className="w-[36%]" />
+        <col className="w-[34%]" />
+        <col />
+      </colgroup>
+      <thead>
+        <tr className="text-left text-[12px] text-soft">
+          <th className="py-1 font-normal">Setting</th>
+          <th className="font-normal">Intended</th>
+          <th className="font-normal" title={channel && `It came by ${channel}`}>
+            It has
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {settings.map((setting) => (
+          <SettingRow key={setting.path} setting={setting} all={all(setting)} set={set} forget={forget} />
+        ))}
+      </tbody>
+    </table>
   );
 }

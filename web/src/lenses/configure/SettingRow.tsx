@@ -1,82 +1,66 @@
 import clsx from "clsx";
+import { useEffect } from "react";
 import type { Setting } from "../../api/client";
-import { plural, same, shown } from "../../lib/words";
-import { scaled } from "../../lib/scales";
-import { Tag } from "../../ui/parts";
+import { place } from "../../lib/place";
+import { useStore } from "../../lib/store";
+import { shown } from "../../lib/words";
 import { VARIOUS } from "./editors/editor";
 import { EDITORS } from "./editors/registry";
+import { common, differing, OnIt, Tags } from "./OnIt";
 
-interface Props {
+export interface SettingProps {
   setting: Setting;
+  /** The same setting of all selected devices. */
   all: Setting[];
   set: (path: string, value: unknown) => void;
   forget: (path: string) => void;
 }
 
-type SetName = "intended" | "running" | "startup" | "baseline";
-
-function common(all: Setting[], name: SetName): unknown {
-  const first = all[0][name];
-  const text = JSON.stringify(first);
-  return all.every((one) => one[name] === first || JSON.stringify(one[name]) === text) ? first : VARIOUS;
+/** Brings a setting into view that was found by its name. */
+export function useFound(path: string): boolean {
+  const found = useStore(place, (p) => p.setting === path);
+  useEffect(() => {
+    if (found) document.getElementById(`setting-${path}`)?.scrollIntoView({ block: "center", inline: "nearest" });
+  }, [found, path]);
+  return found;
 }
 
-/** Long values wrap after a dot, not in the middle of a number. */
-function breakable(text: string): string {
-  return text.length > 9 ? text.replaceAll(".", ".\u200b") : text;
-}
-
-function title(value: unknown, setting: Setting): string {
-  const also = typeof value === "number" ? scaled(value, setting.shown) : "";
-  return `${Array.isArray(value) ? JSON.stringify(value) : (value ?? "")} ${also}`.trim();
-}
-
-/** One setting with its four values; where they differ it is said in place. */
-export function SettingRow({ setting, all, set, forget }: Props) {
+/** The editor of what is intended, or why there is none. */
+export function Intended({ setting, all, set, forget }: SettingProps) {
   const intended = common(all, "intended");
   const running = common(all, "running");
-  const pending = all.filter((s) => s.intended !== null && s.running !== null && !same(s.intended, s.running)).length;
-  const drift = all.filter((s) => s.baseline !== null && s.running !== null && !same(s.baseline, s.running)).length;
-  const unkept = all.filter((s) => s.unkept).length;
-  const unreadable = all.filter((s) => s.unreadable);
-  const many = all.length > 1;
   const Editor = EDITORS[setting.editor] ?? EDITORS.row;
   const hint = intended === VARIOUS ? "various" : running === VARIOUS ? "" : shown(running, setting);
+  if (setting.reserved)
+    return (
+      <span className="text-soft" title={setting.reserved}>
+        reserved
+      </span>
+    );
+  return <Editor key={JSON.stringify(intended === VARIOUS ? "various" : intended)} setting={setting} value={intended} hint={hint} set={set} forget={forget} />;
+}
+
+/** One setting: what is intended, and what the device has. */
+export function SettingRow(props: SettingProps) {
+  const { setting, all } = props;
+  const found = useFound(setting.path);
+  const { pending, drift, unkept } = differing(all);
   return (
-    <tr className={clsx("border-t border-weave/80 align-top", (pending || drift || unkept) && "bg-weld-wash/40")}>
+    <tr id={`setting-${setting.path}`} className={clsx("border-t border-weave/80 align-top", (pending || drift || unkept) && "bg-weld-wash/40", found && "outline-2 outline-indigo")}>
       <td className="py-1 pr-2">
-        <span className="block truncate" title={setting.path}>
+        <span className="block" title={setting.path}>
           {setting.label}
         </span>
         <span className="flex flex-wrap gap-1">
-          {pending > 0 && <Tag tone="indigo">{many ? plural(pending, "pending", "pending") : "pending"}</Tag>}
-          {unkept > 0 && <Tag tone="weld">{many ? `${unkept} unkept` : "unkept"}</Tag>}
-          {drift > 0 && <Tag tone="madder">{many ? `${drift} drift` : "drift"}</Tag>}
-          {unreadable.length > 0 && (
-            <span title={unreadable[0].unreadable}>
-              <Tag tone="madder">{many ? `${unreadable.length} unreadable` : "unreadable"}</Tag>
-            </span>
-          )}
+          <Tags all={all} />
         </span>
       </td>
       <td className="py-0.5 pr-2">
-        {setting.reserved ? (
-          <span className="text-soft" title={setting.reserved}>
-            reserved
-          </span>
-        ) : (
-          <Editor key={JSON.stringify(intended === VARIOUS ? "various" : intended)} setting={setting} value={intended} hint={hint} set={set} forget={forget} />
-        )}
+        <Intended {...props} />
       </td>
-      {(["running", "startup", "baseline"] as const).map((name) => {
-        const value = common(all, name);
-        const differs = (name === "startup" && unkept > 0) || (name === "baseline" && drift > 0);
-        return (
-          <td key={name} className={clsx("py-1 pr-1 font-mono text-[12px] leading-tight break-words", differs && "font-bold text-madder", name !== "running" && !differs && "text-soft")} title={value === VARIOUS ? "various" : title(value, setting)}>
-            {value === VARIOUS ? "various" : breakable(shown(value, setting))}
-          </td>
-        );
-      })}
+      <td className="py-1">
+        <OnIt setting={setting} all={all} />
+      </td>
     </tr>
   );
 }

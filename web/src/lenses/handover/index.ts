@@ -6,7 +6,7 @@ import type { Lens } from "../lens";
 function telling(device: Device): Telling {
   const differs = whatDiffers(device);
   if (differs) return { shape: "half", tone: "weld", word: differs };
-  return device.baseline ? { shape: "whole", tone: "woad", word: "ready" } : { shape: "open", tone: "weld", word: "no baseline" };
+  return device.baseline ? { shape: "whole", tone: "woad", word: "ready", ordinary: true } : { shape: "open", tone: "weld", word: "no baseline" };
 }
 
 export const handover: Lens = {

@@ -6,6 +6,7 @@ import { backupsQuery, compareQuery } from "../../api/queries";
 import { useBegin, useChange } from "../../api/work";
 import { Papers } from "../../bench/Papers";
 import type { BenchProps } from "../lens";
+import { isFitted } from "../../lib/knots";
 import { ask } from "../../lib/place";
 import { plural, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
@@ -19,7 +20,7 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
   const backups = useQuery(backupsQuery);
   const begin = useBegin();
   const [pair, setPair] = useState<string[]>([]);
-  const target = chosen.length ? chosen.filter((d) => d.taken_in && d.serial) : devices.filter((d) => d.taken_in && d.serial);
+  const target = (chosen.length ? chosen : devices).filter((d) => d.taken_in && d.managed !== false && isFitted(d));
   const ids = target.map((d) => d.id);
   const lead = person.role === "lead";
   const shownBackups = (backups.data ?? []).filter((b) => !chosen.length || chosen.some((d) => d.id === b.device));

@@ -14,7 +14,7 @@ import { Empty, Heading, Tag, Trouble, Waiting, When } from "../../ui/parts";
 /** Prove: read all, compare with the baseline, name each difference; the journal beside it. */
 export function ProveBench({ chosen, devices }: BenchProps) {
   const begin = useBegin();
-  const target = chosen.length ? chosen.filter((d) => d.taken_in) : devices.filter((d) => d.taken_in);
+  const target = (chosen.length ? chosen : devices).filter((d) => d.taken_in && d.managed !== false);
   const one = chosen.length === 1 && chosen[0].taken_in ? chosen[0] : null;
   return (
     <>
@@ -26,7 +26,7 @@ export function ProveBench({ chosen, devices }: BenchProps) {
       >
         Verify {plural(target.length, "device")}
       </Button>
-      {one ? <One id={one.id} /> : <All devices={target} />}
+      {one ? <One id={one.id} /> : chosen.length > 0 && <All devices={target} />}
       <Journal device={one?.id ?? ""} />
     </>
   );
@@ -154,8 +154,8 @@ function Journal({ device }: { device: string }) {
               </span>
             </p>
             {entry.changes.map((change) => (
-              <p key={change.path} className="font-mono text-[11.5px] text-soft">
-                {change.path} {shown(change.from)} → {shown(change.to)}
+              <p key={change.path} title={change.path} className="text-[12px] text-soft">
+                {change.label || change.path}: <span className="font-mono text-[11.5px]">{shown(change.from)}</span> → <span className="font-mono text-[11.5px]">{shown(change.to)}</span>
                 {change.read_back !== undefined && change.read_back !== null && ` · read back ${shown(change.read_back)}`}
               </p>
             ))}

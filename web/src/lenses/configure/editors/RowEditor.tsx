@@ -27,7 +27,8 @@ export function RowEditor({ setting, value, hint, set, forget }: EditorProps) {
           else forget(setting.path);
         }}
       >
-        <option value="">{value === VARIOUS ? "various" : "as it is"}</option>
+        {/* In brackets: what it has, with nothing decided. */}
+        <option value="">{value === VARIOUS ? "various" : hint && hint !== "–" ? `(${hint})` : "as it is"}</option>
         {options.map((one) => (
           <option key={String(one.value)} value={String(one.value)}>
             {one.label}

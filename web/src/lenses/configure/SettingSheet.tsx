@@ -1,0 +1,159 @@
+import clsx from "clsx";
+import { ArrowDownToLine, Copy } from "lucide-react";
+import { toast } from "sonner";
+import type { Setting } from "../../api/client";
+import { pasted, type Sheet, valueOf } from "../../lib/grids";
+import { plural, same, shown } from "../../lib/words";
+import { Button } from "../../ui/Button";
+import { common, differing, OnIt, Tags } from "./OnIt";
+import { Intended, useFound } from "./SettingRow";
+import { VARIOUS } from "./editors/editor";
+
+export interface Decision {
+  path: string;
+  value?: unknown;
+  forget?: boolean;
+}
+
+interface Props {
+  sheet: Sheet;
+  /** Of each setting, the same one of all selected devices. */
+  all: (setting: Setting) => Setting[];
+  decide: (decisions: Decision[]) => void;
+}
+
+/** What is counted: a row for each, a column for each of its settings; filled down, copied and pasted as a sheet. */
+export function SettingSheet({ sheet, all, decide }: Props) {
+  const set = (path: string, value: unknown) => decide([{ path, value }]);
+  const forget = (path: string) => decide([{ path, forget: true }]);
+
+  /** Decides several, and offers to take it back. */
+  function several(changes: { setting: Setting; value: unknown }[], done: string) {
+    const wanted = changes.filter(({ setting, value }) => !setting.reserved && !same(common(all(setting), "intended"), value ?? null));
+    if (!wanted.length) return;
+    const before: Decision[] = wanted.map(({ setting }) => {
+      const was = common(all(setting), "intended");
+      return was === null || was === VARIOUS ? { path: setting.path, forget: true } : { path: setting.path, value: was };
+    });
+    decide(wanted.map(({ setting, value }) => (value === undefined ? { path: setting.path, forget: true } : { path: setting.path, value })));
+    toast(`${done}: ${plural(wanted.length, "value")} decided.`, { action: { label: "Undo", onClick: () => decide(before) } });
+  }
+
+  function fillDown(column: number) {
+    const cells = sheet.rows.flatMap((row) => row.cells[column] ?? []);
+    const [first, ...rest] = cells;
+    const intended = common(all(first), "intended");
+    const value = intended === null || intended === VARIOUS ? common(all(first), "running") : intended;
+    if (value === VARIOUS || value === null) return;
+    several(
+      rest.filter((setting) => !same(common(all(setting), "running"), value) || common(all(setting), "intended") !== null).map((setting) => ({ setting, value })),
+      `Filled ${sheet.columns[column]} down`,
+    );
+  }
+
+  function paste(event: React.ClipboardEvent<HTMLTableElement>) {
+    const text = event.clipboardData.getData("text/plain");
+    if (!/[\t\n]/.test(text.trim())) return;
+    const cell = (event.target as HTMLElement).closest<HTMLElement>("[data-row]");
+    event.preventDefault();
+    const [top, left] = cell ? [Number(cell.dataset.row), Number(cell.dataset.column)] : [0, 0];
+    const words = pasted(text);
+    const changes = words.flatMap((line, down) =>
+      line.flatMap((word, across) => {
+        const setting = sheet.rows[top + down]?.cells[left + across];
+        return setting && word ? [{ setting, value: valueOf(setting, word) }] : [];
+      }),
+    );
+    several(changes, "Pasted");
+  }
+
+  const copy = () => {
+    const line = (cells: string[]) => cells.join("\t");
+    const rows = sheet.rows.map((row) => line([row.label, ...row.cells.map((setting) => (setting ? wordOf(setting, all(setting)) : ""))]));
+    void navigator.clipboard?.writeText([line([sheet.title, ...sheet.columns]), ...rows].join("\n"));
+    toast("Copied as a table: paste it into a spreadsheet, and back from there.");
+  };
+
+  return (
+    <section aria-label={`${sheet.title}: settings`} className="mb-3 min-w-0">
+      <div className="flex items-baseline justify-between">
+        <h4 className="text-[12.5px] font-semibold">{sheet.title}</h4>
+        <Button look="bare" aria-label={`Copy ${sheet.title} as a table`} title="Copy as a table" onClick={copy}>
+          <Copy size={12} />
+        </Button>
+      </div>
+      <div className="overflow-x-auto">
+        <table className="min-w-full text-[12.5px]" onPaste={paste}>
+          <thead>
+            <tr className="text-left text-[12px] text-soft">
+              <th />
+              {sheet.columns.map((name, column) => (
+                <th key={name} className="min-w-[92px] pr-1.5 font-normal whitespace-nowrap">
+                  {name}
+                  <button type="button" aria-label={`Fill ${name} down`} title={`Fill ${name} down from the first`} className="ml-1 align-middle opacity-50 hover:opacity-100" onClick={() => fillDown(column)}>
+                    <ArrowDownToLine size={11} />
+                  </button>
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {sheet.rows.map((row, at) => (
+              <tr key={row.label} className="border-t border-weave/80 align-top">
+                <th scope="row" className="sticky left-0 z-[1] bg-cloth py-1 pr-2 text-left font-normal whitespace-nowrap">
+                  {row.label}
+                </th>
+                {row.cells.map((setting, column) => (
+                  <Cell key={setting?.path ?? column} row={at} column={column} setting={setting} all={setting ? all(setting) : []} set={set} forget={forget} />
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
+function wordOf(setting: Setting, all: Setting[]): string {
+  const intended = common(all, "intended");
+  const value = intended === null ? common(all, "running") : intended;
+  return value === VARIOUS || value === null || value === "" ? "" : shown(value, { ...setting, unit: "" });
+}
+
+interface CellProps {
+  row: number;
+  column: number;
+  setting: Setting | undefined;
+  all: Setting[];
+  set: (path: string, value: unknown) => void;
+  forget: (path: string) => void;
+}
+
+/** The value itself where nothing is decided and all agree; what differs stands below, by name. */
+function Cell({ row, column, setting, all, set, forget }: CellProps) {
+  const found = useFound(setting?.path ?? "-");
+  if (!setting) return <td />;
+  const { pending, drift, unkept, unreadable } = differing(all);
+  const odd = pending + drift + unkept + unreadable.length > 0;
+  return (
+    <td
+      id={`setting-${setting.path}`}
+      data-row={row}
+      data-column={column}
+      title={`${setting.label} · ${setting.path}`}
+      className={clsx("min-w-[92px] py-0.5 pr-1.5", odd && "bg-weld-wash/50", found && "outline-2 outline-indigo")}
+    >
+      <Intended setting={setting} all={all} set={set} forget={forget} />
+      {odd && (
+        <span className="block text-[11.5px]">
+          <Tags all={all} />
+          <span className="block">
+            {pending > 0 && <span className="text-soft">has </span>}
+            <OnIt setting={setting} all={all} />
+          </span>
+        </span>
+      )}
+    </td>
+  );
+}

@@ -1,0 +1,44 @@
+import { describe, expect, it } from "vitest";
+import type { Setting } from "../api/client";
+import { partsOf, pasted, valueOf } from "./grids";
+
+const setting = (item: string, label: string, place: Record<string, number>, more: Partial<Setting> = {}): Setting =>
+  ({ path: `${item} ${JSON.stringify(place)}`, item, label, place, editor: "row", type: "text", unit: "", limits: {}, ...more }) as unknown as Setting;
+
+const RELAYS = [1, 2, 3].flatMap((n) => [setting("/relays/{relay}/name", `Relay ${n} name`, { relay: n }), setting("/relays/{relay}/idle", `Relay ${n} idle state`, { relay: n })]);
+
+describe("settings of what is counted", () => {
+  it("are a sheet with a row for each place, where the first of them stands", () => {
+    const parts = partsOf([setting("/name", "Name", {}), ...RELAYS, setting("/place", "Place", {})]);
+    expect(parts.map((part) => part.kind)).toEqual(["rows", "sheet", "rows"]);
+    const part = parts[1];
+    if (part.kind !== "sheet") throw new Error("no sheet");
+    expect(part.sheet.title).toBe("Relay");
+    expect(part.sheet.columns).toEqual(["Name", "Idle state"]);
+    expect(part.sheet.rows.map((row) => row.label)).toEqual(["Relay 1", "Relay 2", "Relay 3"]);
+    expect(part.sheet.rows[2].cells[1]?.label).toBe("Relay 3 idle state");
+  });
+  it("with two axes are crossed", () => {
+    const bands = [1, 2].flatMap((o) => [1, 2, 3].map((b) => setting("/o/{output}/b/{band}", `Output ${o} band ${b} gain`, { output: o, band: b })));
+    const [part] = partsOf(bands);
+    if (part.kind !== "sheet") throw new Error("no sheet");
+    expect([part.sheet.title, part.sheet.columns, part.sheet.rows.map((row) => row.label)]).toEqual(["Output band gain", ["1", "2", "3"], ["Output 1", "Output 2"]]);
+  });
+  it("stay rows where there is one place, or an editor that needs room", () => {
+    expect(partsOf([setting("/x/{a}", "X 1", { a: 1 })])[0].kind).toBe("rows");
+    expect(partsOf([1, 2].map((n) => setting("/c/{a}", `Curve ${n}`, { a: n }, { editor: "curve" })))[0].kind).toBe("rows");
+  });
+});
+
+describe("what is pasted", () => {
+  it("is rows of cells", () => {
+    expect(pasted("a\tb\r\nc\t\n")).toEqual([["a", "b"], ["c", ""]]);
+  });
+  it("becomes values of the settings", () => {
+    const options = { limits: { options: [{ value: "no", label: "Normally open" }] } } as Partial<Setting>;
+    expect(valueOf(setting("/i", "I", {}, options), "normally OPEN")).toBe("no");
+    expect(valueOf(setting("/i", "I", {}, { type: "boolean" } as Partial<Setting>), "Yes")).toBe(true);
+    expect(valueOf(setting("/i", "I", {}, { unit: "ms" } as Partial<Setting>), "500 ms")).toBe("500");
+    expect(valueOf(setting("/i", "I", {}), "")).toBeUndefined();
+  });
+});
