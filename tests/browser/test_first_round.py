@@ -213,7 +213,7 @@ def test_many_of_a_model_are_set_together(page: Page, demo: Demo) -> None:
     page.choose("Intended Relay 6 idle state", "Closed")
     page.bench_sees("3 pending")
     page.press("Write")
-    page.sees("/relays/6/idle", "//*[@role='dialog']")
+    page.sees("Relay 6 idle state", "//*[@role='dialog']")
     page.press("Write nothing", "//*[@role='dialog']")
     page.choose("Intended Relay 6 idle state", "(Open)")
     page.until(
@@ -259,8 +259,46 @@ def test_two_backups_are_compared_and_a_run_is_taken_back(page: Page, demo: Demo
     page.key("r")
     page.run_ends("Write")
     page.press("Take this back")
-    page.sees("/relays/2/idle", "//*[@role='dialog']")
+    page.sees("Relay 2 idle state", "//*[@role='dialog']")
     page.agree("Write 1 setting to 1 device")
     page.run_ends("Take back")
     assert demo.device("Slipway box")["running"]["relays"]["2"]["idle"] == "open"
     page.key("r")
+
+
+def test_the_whole_site_is_in_one_picture_and_anything_is_found(page: Page) -> None:
+    """Every line and every device is in view without scrolling; a setting is found by its value."""
+    page.key(Keys.ESCAPE)
+    for _ in range(3):
+        if "site" in page.xpath("//button[@aria-label='Density']").text:
+            break
+        page.key("z")
+    lines = page.driver.find_elements(By.XPATH, "//*[starts-with(@aria-label,'Devices on ')]")
+    assert all(line.rect["x"] >= 0 and line.rect["x"] + line.rect["width"] <= 1280 for line in lines)
+    page.sees("Point at a knot")
+    page.xpath("//*[@role='option'][contains(@aria-label,'Ticket hall box')]").click()
+    page.bench_sees("Ticket hall box")
+    page.key("z", "/")
+    find = page.field("Device, address, serial number, area, line, action, setting or value")
+    find.send_keys("relay 3 pulse time > 1")
+    page.sees("Relay 3 pulse time", "//*[@role='dialog']")
+    find.send_keys(Keys.ENTER)
+    page.bench_sees("Pulse time")
+    assert "/configure" in page.driver.current_url
+
+
+def test_what_is_counted_is_filled_down_and_taken_back(page: Page) -> None:
+    page.lens("Configure")
+    page.select("Ticket hall box")
+    page.bench_sees("Settings")
+    page.fill("Intended Input 1 settling time", "35")
+    page.sees("pending", "//*[@id='bench']")
+    page.xpath("//button[@aria-label='Fill Settling time down']").click()
+    page.sees("7 values decided")
+    page.until(
+        lambda: page.field("Intended Input 8 settling time").get_attribute("value") == "35", "the last one filled"
+    )
+    page.press("Undo")
+    page.until(lambda: page.field("Intended Input 8 settling time").get_attribute("value") == "", "taken back")
+    page.fill("Intended Input 1 settling time", "20")
+    assert page.complaints() == []

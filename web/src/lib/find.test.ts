@@ -3,7 +3,7 @@ import type { Device } from "../api/client";
 import { areasNamed, devicesNamed } from "./find";
 
 const device = (name: string, area: string, address = "127.20.10.1", serial = ""): Device =>
-  ({ id: name, name, area, serial, model: "RX8", addresses: [{ address }] }) as unknown as Device;
+  ({ id: name, name, area, serial, model: "M1", addresses: [{ address }] }) as unknown as Device;
 const SITE = [device("Mast camera", "Pier"), device("Waiting room box", "Hall"), device("Pier head box", "Quay"), device("Gate", "Pier", "127.20.10.13", "HV-7")];
 
 describe("finding a device", () => {
