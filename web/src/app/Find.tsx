@@ -134,7 +134,7 @@ function areaHits(devices: Device[], text: string): Hit[] {
     .map(({ area, those }) => ({
       key: `area ${area}`,
       group: "Areas",
-      go: () => place.set({ selected: new Set(those.map((d) => d.id)), cursor: those[0].id, anchor: those[0].id }),
+      go: () => place.set({ selected: new Set(those.map((d) => d.id)), cursor: those[0].id, anchor: those[0].id, base: new Set() }),
       row: (
         <>
           <span className="flex-1 truncate">{area}</span>
@@ -189,5 +189,5 @@ function settingHits(found: Schemas["Found"] | undefined, to: (path: string) => 
 
 function selectAll(found: Schemas["Found"]): void {
   const ids = [...new Set(found.settings.map((one) => one.device))];
-  place.set({ selected: new Set(ids), cursor: ids[0] ?? "", anchor: ids[0] ?? "" });
+  place.set({ selected: new Set(ids), cursor: ids[0] ?? "", anchor: ids[0] ?? "", base: new Set() });
 }

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useMemo } from "react";
 import { useNavigate, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { asProblem } from "../api/client";
 import { devicesQuery, overviewQuery } from "../api/queries";
 import { Bench } from "../bench/Bench";
 import { lensOf } from "../lenses/registry";
+import { inState } from "../lib/knots";
 import { place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { Loom } from "../loom/Loom";
@@ -26,7 +27,14 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
   const devices = useQuery(devicesQuery);
   const sheet = useStore(place, (p) => p.sheet);
   const lens = lensOf(word);
-  useKeys(overview.data?.lines ?? [], devices.data ?? [], (id) => void navigate(`/${id}`));
+  const only = useStore(place, (p) => (lens.finds ? p.only : ""));
+  const todo = useStore(place, (p) => p.todo);
+  // What is shown is what the keys walk and what Ctrl + A selects.
+  const shown = useMemo(() => {
+    const those = inState(devices.data ?? [], only);
+    return todo ? those.filter(lens.open) : those;
+  }, [devices.data, only, todo, lens]);
+  useKeys(overview.data?.lines ?? [], shown, (id) => void navigate(`/${id}`));
 
   useEffect(() => {
     if (overview.data) document.title = `${lens.name} · ${overview.data.installation}`;
@@ -41,9 +49,9 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
       <div className="flex min-h-0 flex-1">
         <Boundary place={sheet ? "The sheet" : "The loom"}>
           {sheet ? (
-            <DeviceSheet devices={devices.data} lens={lens} />
+            <DeviceSheet devices={shown} lens={lens} />
           ) : (
-            <Loom lines={overview.data.lines} devices={devices.data} lens={lens} />
+            <Loom lines={overview.data.lines} devices={devices.data} shown={shown} lens={lens} />
           )}
         </Boundary>
         <Bench devices={devices.data} overview={overview.data} lens={lens} person={person} />

@@ -1,6 +1,6 @@
 import { useEffect } from "react";
 import type { Device, Line } from "../api/client";
-import { inState, orderOf, walk } from "../lib/knots";
+import { orderOf, walk } from "../lib/knots";
 import { LENSES } from "../lenses/registry";
 import { nextDensity, openPanel, place, select } from "../lib/place";
 import { toggleTheme } from "./theme";
@@ -28,17 +28,12 @@ function typing(target: EventTarget | null): boolean {
   return target instanceof HTMLElement && !!target.closest("input:not([type=checkbox]), textarea, select, [contenteditable], [role=dialog]");
 }
 
-/** The keyboard of the whole screen; fields and dialogs keep their own keys. */
+/** The keyboard of the whole screen, over the devices that are shown; fields and dialogs keep their own keys. */
 export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) => void): void {
   useEffect(() => {
-    // Worked out once for each filter, not for each key: it goes through all devices.
-    const orders = new Map<string, string[][]>();
-    const order = () => {
-      const only = location.pathname.includes("survey") ? place.get().only : "";
-      const known = orders.get(only) ?? orderOf(lines, inState(devices, only));
-      orders.set(only, known);
-      return known;
-    };
+    // Worked out once for what is shown, not for each key: it goes through all devices.
+    let known: string[][] | undefined;
+    const order = () => (known ??= orderOf(lines, devices));
 
     function move(event: KeyboardEvent): void {
       const next = walk(order(), place.get().cursor, event.key);

@@ -31,7 +31,7 @@ function Group({ cause, devices, lens }: { cause: Cause; devices: Device[]; lens
     <section aria-label={cause.title}>
       <Heading
         aside={
-          <Button look="bare" onClick={() => place.set({ selected: new Set(ids), cursor: ids[0], anchor: ids[0] })}>
+          <Button look="bare" onClick={() => place.set({ selected: new Set(ids), cursor: ids[0], anchor: ids[0], base: new Set() })}>
             Select {plural(devices.length, "device")}
           </Button>
         }

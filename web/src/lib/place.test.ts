@@ -9,7 +9,7 @@ const load = async () => ({ ...(await import("./place")), ...(await import("./li
 const order = ["a", "b", "c", "d"];
 
 describe("the selection", () => {
-  beforeEach(async () => (await load()).place.set({ selected: new Set(), cursor: "", anchor: "" }));
+  beforeEach(async () => (await load()).place.set({ selected: new Set(), base: new Set(), cursor: "", anchor: "" }));
 
   it("is one, or toggled, or a span from where it began", async () => {
     const { place, select } = await load();
@@ -18,9 +18,15 @@ describe("the selection", () => {
     expect(selected()).toBe("b");
     select("d", "extend", order);
     expect(selected()).toBe("bcd");
+    select("c", "extend", order);
+    expect(selected()).toBe("bc");
     select("a", "extend", order);
-    expect([...place.get().selected].sort().join("")).toBe("abcd");
-    select("c", "toggle");
+    expect(selected()).toBe("ab");
+    select("d", "toggle");
+    expect(selected()).toBe("abd");
+    select("c", "extend", order);
+    expect(selected()).toBe("abcd");
+    select("d", "extend", order);
     expect(selected()).toBe("abd");
     select("c", "only");
     expect(selected()).toBe("c");

@@ -7,6 +7,8 @@ interface Place {
   cursor: string;
   anchor: string;
   selected: ReadonlySet<string>;
+  /** What was selected when the anchor was set: a span from it is added to that, and shrinks again. */
+  base: ReadonlySet<string>;
   density: Density;
   sheet: boolean;
   panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "expected" | "console" | "people";
@@ -14,6 +16,8 @@ interface Place {
   line: string;
   /** Only knots in this state are shown; empty for all. */
   only: string;
+  /** Only knots of which something is left to do under the lens are shown. */
+  todo: boolean;
   /** The setting that the bench brings into view under Configure, when it was found by its name. */
   setting: string;
   /** What the console panel is opened to: a device, else a line. */
@@ -36,11 +40,13 @@ export const place = new Store<Place>({
   cursor: "",
   anchor: "",
   selected: new Set(),
+  base: new Set(),
   density: rememberedDensity(),
   sheet: false,
   panel: "",
   line: "",
   only: "",
+  todo: false,
   setting: "",
   console: null,
   trayOpen: false,
@@ -54,17 +60,18 @@ export function select(id: string, how: "only" | "toggle" | "extend", order: str
     if (how === "toggle") {
       const selected = new Set(now.selected);
       if (!selected.delete(id)) selected.add(id);
-      return { ...now, cursor: id, anchor: id, selected };
+      return { ...now, cursor: id, anchor: id, selected, base: selected };
     }
     if (how === "extend") {
       const from = order.indexOf(now.anchor || now.cursor);
       const to = order.indexOf(id);
       if (from >= 0 && to >= 0) {
         const span = order.slice(Math.min(from, to), Math.max(from, to) + 1);
-        return { ...now, cursor: id, anchor: order[from], selected: new Set([...now.selected, ...span]) };
+        const base = now.anchor ? now.base : now.selected;
+        return { ...now, cursor: id, anchor: order[from], base, selected: new Set([...base, ...span]) };
       }
     }
-    return { ...now, cursor: id, anchor: id, selected: new Set([id]) };
+    return { ...now, cursor: id, anchor: id, selected: new Set([id]), base: new Set() };
   });
 }
 

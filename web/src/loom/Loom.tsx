@@ -1,9 +1,11 @@
+import clsx from "clsx";
 import { ListPlus, Plus } from "lucide-react";
 import { useMemo } from "react";
 import type { Device, Line } from "../api/client";
 import { useBegin } from "../api/work";
 import type { Lens } from "../lenses/lens";
-import { inState, orderOf } from "../lib/knots";
+import { leftToDo } from "../lenses/registry";
+import { orderOf } from "../lib/knots";
 import { live, shareDone } from "../lib/live";
 import { openPanel, place } from "../lib/place";
 import { useStore } from "../lib/store";
@@ -14,10 +16,11 @@ import { Site } from "./Site";
 import { Strand } from "./Strand";
 
 /** The picture of the whole installation: lines as strands, devices as knots in address order. */
-export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[]; lens: Lens }) {
+export function Loom({ lines, devices, shown, lens }: { lines: Line[]; devices: Device[]; shown: Device[]; lens: Lens }) {
   const begin = useBegin();
   const only = useStore(place, (p) => (lens.finds ? p.only : ""));
-  const shown = useMemo(() => inState(devices, only), [devices, only]);
+  const todo = useStore(place, (p) => p.todo);
+  const left = useMemo(() => leftToDo(devices, lens), [devices, lens]);
   const order = useMemo(() => orderOf(lines, shown).flat(), [lines, shown]);
   const progress = useStore(live, (l) => l.progress);
   const density = useStore(place, (p) => p.density);
@@ -54,6 +57,15 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
             <ListPlus size={13} /> Expected devices
           </Button>
         )}
+        <button
+          type="button"
+          aria-pressed={todo}
+          title={`Show only what is left to do under ${lens.name}`}
+          onClick={() => place.set((p) => ({ ...p, todo: !p.todo }))}
+          className={clsx("rounded-[3px] border px-2 py-0.5 text-[12.5px] whitespace-nowrap", todo ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent text-soft hover:border-warp")}
+        >
+          left to do <span className="font-mono text-[12px]">{left}</span>
+        </button>
         <span className="ml-auto text-[12px] whitespace-nowrap text-soft">
           {devices.length} devices on {lines.length} lines
         </span>
@@ -63,7 +75,7 @@ export function Loom({ lines, devices, lens }: { lines: Line[]; devices: Device[
         <Site lines={lines} devices={shown} lens={lens} order={order} />
       ) : (
         <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
-          {(only ? lines.filter((line) => shown.some((d) => d.addresses.some((p) => p.line_id === line.id))) : lines).map((line) => (
+          {(only || todo ? lines.filter((line) => shown.some((d) => d.addresses.some((p) => p.line_id === line.id))) : lines).map((line) => (
             <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} share={progress[line.id] ? shareDone({ line: progress[line.id] }) : 1} />
           ))}
         </div>

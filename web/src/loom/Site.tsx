@@ -17,6 +17,7 @@ interface Props {
 }
 
 const HEAD = 124;
+const LETTER = 6.6; // of a name that stands upright, about
 const WIDEST = 74;
 const ROOMY = 23;
 
@@ -32,12 +33,13 @@ export function Site({ lines, devices, lens, order }: Props) {
     watcher.observe(element);
     return () => watcher.disconnect();
   }, []);
+  const head = Math.min(HEAD, Math.max(...lines.map((line) => line.name.length), 4) * LETTER + 20);
   const width = lines.length ? Math.min(WIDEST, Math.floor(size.width / lines.length)) : 0;
   // As much room for each knot as the fullest strand leaves, and the same on all of them.
   const usual = useMemo(() => {
     const most = Math.max(1, ...lines.map((line) => devices.filter((d) => d.addresses.some((p) => p.line_id === line.id)).length));
-    return Math.max(KNOT, Math.min(ROOMY, (size.height - HEAD - 6) / most));
-  }, [lines, devices, size.height]);
+    return Math.max(KNOT, Math.min(ROOMY, (size.height - head - 6) / most));
+  }, [lines, devices, size.height, head]);
   const pick = useCallback(
     (event: React.MouseEvent, id: string) => select(id, event.shiftKey ? "extend" : event.ctrlKey || event.metaKey ? "toggle" : "only", order),
     [order],
@@ -47,7 +49,7 @@ export function Site({ lines, devices, lens, order }: Props) {
       <div ref={box} className="flex min-h-0 flex-1 overflow-hidden pt-1">
         {width > 0 &&
           lines.map((line) => (
-            <Thin key={line.id} line={line} devices={devices} lens={lens} width={width} height={size.height - HEAD - 6} usual={usual} pick={pick} point={setOver} />
+            <Thin key={line.id} line={line} devices={devices} lens={lens} width={width} head={head} height={size.height - head - 6} usual={usual} pick={pick} point={setOver} />
           ))}
       </div>
       <Told devices={devices} lens={lens} over={over} />
@@ -83,6 +85,7 @@ interface ThinProps {
   devices: Device[];
   lens: Lens;
   width: number;
+  head: number;
   height: number;
   usual: number;
   pick: (event: React.MouseEvent, id: string) => void;
@@ -90,7 +93,7 @@ interface ThinProps {
 }
 
 /** One line as a thread: its name upright, its knots in address order, runs of ordinary ones as one stroke. */
-const Thin = memo(function Thin({ line, devices, lens, width, height, usual, pick, point }: ThinProps) {
+const Thin = memo(function Thin({ line, devices, lens, width, head, height, usual, pick, point }: ThinProps) {
   const strokes = useMemo(() => {
     const knots = rowsOf(line, devices).flatMap((row) => (row.kind === "knot" ? [row.device] : []));
     return fitted(knots, (device) => tells(device, lens), height, usual);
@@ -106,7 +109,7 @@ const Thin = memo(function Thin({ line, devices, lens, width, height, usual, pic
         onClick={() => openLine(line.id)}
         title={`${line.name}: ${mine.size} known${troubled ? `, ${troubled} with something to tell` : ""}${line.trouble ? `. ${line.trouble}` : ""}`}
         className={clsx("flex items-end justify-center overflow-hidden rounded-t-[3px] pb-1.5 hover:bg-weave/60", line.trouble && "text-madder")}
-        style={{ height: HEAD, width }}
+        style={{ height: head, width }}
       >
         <span className={clsx("max-h-full rotate-180 truncate font-medium [writing-mode:vertical-rl]", width < 15 ? "text-[10px]" : "text-[12px]")}>
           {line.name}
@@ -160,11 +163,13 @@ function Drawn({ stroke, width, cursor, selected, pick, point }: DrawnProps) {
     >
       {many ? (
         <span className="relative grid h-full w-full place-items-center">
-          <span aria-hidden className="absolute inset-y-px left-1/2 w-[5px] -translate-x-1/2 rounded-full bg-ink/75" />
-          {height >= 16 && width >= 22 && <span className="relative rounded-[2px] bg-linen px-0.5 font-mono text-[10.5px] text-soft">{devices.length}</span>}
+          <span aria-hidden className="absolute inset-y-px left-1/2 w-[5px] -translate-x-1/2 rounded-full bg-warp" />
+          {height >= 16 && width >= 22 && <span className="relative rounded-[2px] bg-ground px-0.5 font-mono text-[10.5px] text-soft">{devices.length}</span>}
         </span>
       ) : (
-        <Mark shape={telling.shape} tone={telling.tone} size={Math.max(7, Math.min(16, height, width - 1))} />
+        <span className={clsx("grid place-items-center", telling.ordinary && "opacity-55")}>
+          <Mark shape={telling.shape} tone={telling.tone} size={Math.max(7, Math.min(16, height, width - 1))} />
+        </span>
       )}
     </div>
   );
@@ -173,7 +178,7 @@ function Drawn({ stroke, width, cursor, selected, pick, point }: DrawnProps) {
 /** A stroke is all of its knots. */
 function pickAll(event: React.MouseEvent, devices: Device[], pick: ThinProps["pick"]) {
   if (event.shiftKey || event.ctrlKey || event.metaKey) pick(event, devices[0].id);
-  else place.set({ cursor: devices[0].id, anchor: devices[0].id, selected: new Set(devices.map((d) => d.id)) });
+  else place.set({ cursor: devices[0].id, anchor: devices[0].id, base: new Set(), selected: new Set(devices.map((d) => d.id)) });
 }
 
 const NOTHING: ReadonlySet<string> = new Set();
