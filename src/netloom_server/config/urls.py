@@ -59,6 +59,7 @@ urlpatterns = [
     path("api/lines/<str:ident>/access", lines.LineAccessView.as_view()),
     path("api/lines/<str:ident>/free", lines.FreeAddressesView.as_view()),
     path("api/ports", lines.PortsView.as_view()),
+    path("api/here", lines.HereView.as_view()),
     path("api/why", survey.WhyView.as_view()),
     path("api/find", survey.FindView.as_view()),
     path("api/expected", survey.ExpectedView.as_view()),

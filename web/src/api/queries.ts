@@ -92,6 +92,7 @@ export const papersQuery = queryOptions({
   refetchInterval: (query) => (query.state.data?.some((paper) => paper.state === "making") ? 1500 : false),
 });
 export const portsQuery = queryOptions({ queryKey: ["ports"], queryFn: () => got(api.GET("/api/ports")) });
+export const hereQuery = queryOptions({ queryKey: ["here"], queryFn: () => got(api.GET("/api/here")) });
 export const watchModeQuery = queryOptions({ queryKey: ["watch-mode"], queryFn: () => got(api.GET("/api/watch-mode")) });
 export const changesQuery = queryOptions({ queryKey: ["changes"], queryFn: () => got(api.GET("/api/changes")) });
 export const consoleLogsQuery = (device: string) =>

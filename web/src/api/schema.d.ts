@@ -390,6 +390,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Networks that this computer is in now, with the line that is one of them; its loopback is left out. */
+        get: operations["here_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intended": {
         parameters: {
             query?: never;
@@ -1192,6 +1209,15 @@ export interface components {
             /** Format: double */
             within: number;
         };
+        /** @description A network that this computer is in. `large` where a line cannot be all of it. */
+        Here: {
+            interface: string;
+            address: string;
+            network: string;
+            link: boolean;
+            line: string;
+            large: boolean;
+        };
         IntendedRequest: {
             changes: components["schemas"]["ValueRequest"][];
             versions?: {
@@ -1397,6 +1423,7 @@ export interface components {
         };
         Overview: {
             installation: string;
+            demo: boolean;
             areas: components["schemas"]["Area"][];
             lines: components["schemas"]["Line"][];
             last_event: number;
@@ -2822,6 +2849,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    here_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Here"][];
                 };
             };
             /** @description What happened, what was not changed, what to try */

@@ -5,6 +5,7 @@ import type { Device, Schemas } from "../api/client";
 import { LENSES, leftToDo } from "../lenses/registry";
 import { live } from "../lib/live";
 import { nextDensity, openPanel, place } from "../lib/place";
+import { useNarrow } from "../lib/narrow";
 import { useStore } from "../lib/store";
 import { Button } from "../ui/Button";
 import { toggleTheme } from "./theme";
@@ -16,17 +17,18 @@ interface Props {
 }
 
 export function Header({ person, overview, devices }: Props) {
+  const narrow = useNarrow();
   const connected = useStore(live, (l) => l.connected);
   const density = useStore(place, (p) => p.density);
   return (
-    <header className="flex items-stretch gap-4 border-b border-weave bg-cloth pl-4">
-      <div className="flex w-[190px] flex-col justify-center leading-tight">
+    <header className={clsx("border-b border-weave bg-cloth", narrow ? "flex flex-col" : "flex items-stretch gap-4 pl-4")}>
+      <div className={clsx("flex-col justify-center leading-tight", narrow ? "hidden" : "flex w-[190px]")}>
         <span className="truncate text-[13.5px] font-semibold" title={overview.installation}>
           {overview.installation}
         </span>
         <span className="text-[11.5px] text-soft">{connected ? "Netloom" : "Netloom: waiting for the server …"}</span>
       </div>
-      <nav aria-label="Lenses" className="flex flex-1 items-stretch">
+      <nav aria-label="Lenses" className={clsx("flex items-stretch", narrow ? "order-2 overflow-x-auto" : "flex-1")}>
         {LENSES.map((one, index) => {
           const left = leftToDo(devices, one);
           return (
@@ -50,7 +52,8 @@ export function Header({ person, overview, devices }: Props) {
           );
         })}
       </nav>
-      <div className="flex items-center gap-0.5 pr-2">
+      <div className={clsx("flex items-center gap-0.5 pr-2", narrow && "order-1 justify-between px-3 py-1")}>
+        {narrow && <span className="mr-auto truncate text-[14px] font-semibold">{overview.installation}</span>}
         <Button look="bare" title="Find (/)" aria-label="Find" onClick={() => openPanel("find")}>
           <Search size={15} />
         </Button>

@@ -15,7 +15,9 @@ import { PlanDialog } from "../tray/PlanDialog";
 import { Tray } from "../tray/Tray";
 import { Boundary } from "../ui/Boundary";
 import { Trouble, Waiting } from "../ui/parts";
+import { useNarrow } from "../lib/narrow";
 import { Header } from "./Header";
+import { Switch } from "./Switch";
 import { useKeys } from "./keys";
 import { Panels } from "./Panels";
 
@@ -40,6 +42,9 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
     if (overview.data) document.title = `${lens.name} · ${overview.data.installation}`;
   }, [lens, overview.data]);
 
+  const narrow = useNarrow();
+  const picked = useStore(place, (p) => p.selected.size > 0 || p.line !== "");
+  const onBench = useStore(place, (p) => p.onBench) || picked;
   const failed = overview.error ?? devices.error;
   if (!overview.data || !devices.data)
     return failed ? <Trouble problem={asProblem(failed)} again={() => location.reload()} /> : <Waiting>Reading the installation …</Waiting>;
@@ -47,15 +52,16 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
     <div className="flex h-full flex-col">
       <Header person={person} overview={overview.data} devices={devices.data} />
       <div className="flex min-h-0 flex-1">
-        <Boundary place={sheet ? "The sheet" : "The loom"}>
+        {(!narrow || !onBench) && <Boundary place={sheet ? "The sheet" : "The loom"}>
           {sheet ? (
             <DeviceSheet devices={shown} lens={lens} />
           ) : (
             <Loom lines={overview.data.lines} devices={devices.data} shown={shown} lens={lens} />
           )}
-        </Boundary>
-        <Bench devices={devices.data} overview={overview.data} lens={lens} person={person} />
+        </Boundary>}
+        {(!narrow || onBench) && <Bench devices={devices.data} overview={overview.data} lens={lens} person={person} narrow={narrow} />}
       </div>
+      {narrow && <Switch onBench={onBench} />}
       <Boundary place="The run tray">
         <Tray devices={devices.data} />
         <PlanDialog />

@@ -1,3 +1,4 @@
+import clsx from "clsx";
 import { Suspense, useRef } from "react";
 import type { Device, Schemas } from "../api/client";
 import type { Lens } from "../lenses/lens";
@@ -7,30 +8,34 @@ import { Boundary } from "../ui/Boundary";
 import { Waiting } from "../ui/parts";
 import { Face, ManyFace } from "./Face";
 import { LeftToDo } from "./LeftToDo";
+import { Welcome } from "./Welcome";
 
 interface Props {
   devices: Device[];
   overview: Schemas["Overview"];
   person: Schemas["Person"];
   lens: Lens;
+  /** Where it is the only place in view it takes all of the width. */
+  narrow: boolean;
 }
 
 /** The place where the selected devices are worked on; what it shows follows the lens. */
-export function Bench({ devices, overview, person, lens }: Props) {
+export function Bench({ devices, overview, person, lens, narrow }: Props) {
   const selected = useStore(place, (p) => p.selected);
   const width = useStore(place, (p) => p.benchWidth);
   const chosen = devices.filter((d) => selected.has(d.id));
   const Inner = lens.Bench;
   return (
     <>
-      <Handle />
+      {!narrow && <Handle />}
       <aside
         id="bench"
         aria-label="Bench"
         tabIndex={-1}
-        style={{ width }}
-        className="flex shrink-0 scroll-pt-16 flex-col overflow-y-auto border-l border-weave bg-cloth px-4 py-3"
+        style={{ width: narrow ? "100%" : width }}
+        className={clsx("@container flex shrink-0 scroll-pt-16 flex-col overflow-x-hidden overflow-y-auto bg-cloth px-4 py-3", !narrow && "border-l border-weave")}
       >
+        {overview.demo && !chosen.length && lens.finds && <Welcome />}
         {chosen.length === 1 && <Face device={chosen[0]} overview={overview} />}
         {chosen.length > 1 && <ManyFace chosen={chosen} />}
         <Boundary key={lens.id} place="The bench">

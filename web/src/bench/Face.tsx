@@ -56,7 +56,7 @@ export function Face({ device, overview }: { device: Device; overview: Schemas["
           <Button onClick={() => begin.mutate({ kind: "read", devices: [device.id] })}>Read now</Button>
         )}
       </div>
-      <dl className="mt-2 grid grid-cols-[auto_1fr_auto_1fr] items-center gap-x-3 gap-y-1 text-[12.5px]">
+      <dl className="mt-2 grid grid-cols-[auto_1fr] items-center @md:grid-cols-[auto_1fr_auto_1fr] gap-x-3 gap-y-1 text-[12.5px]">
         <dt className="text-soft">Serial</dt>
         <dd>{device.serial ? <Mono>{device.serial}</Mono> : "–"}</dd>
         <dt className="text-soft">Address</dt>

@@ -22,6 +22,8 @@ interface Place {
   setting: string;
   /** What the console panel is opened to: a device, else a line. */
   console: { device?: string; line?: string } | null;
+  /** Where there is room for one place only: whether that is the bench. */
+  onBench: boolean;
   trayOpen: boolean;
   trayRun: string;
   asked: import("../api/client").Work | null;
@@ -49,6 +51,7 @@ export const place = new Store<Place>({
   todo: false,
   setting: "",
   console: null,
+  onBench: false,
   trayOpen: false,
   trayRun: "",
   asked: null,

@@ -10,8 +10,8 @@ import { live, shareDone } from "../lib/live";
 import { openPanel, place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { Button } from "../ui/Button";
-import { Empty } from "../ui/parts";
 import { Filters } from "./Filters";
+import { FirstLines } from "./FirstLines";
 import { Site } from "./Site";
 import { Strand } from "./Strand";
 
@@ -25,20 +25,10 @@ export function Loom({ lines, devices, shown, lens }: { lines: Line[]; devices: 
   const progress = useStore(live, (l) => l.progress);
   const density = useStore(place, (p) => p.density);
   const placeless = devices.filter((d) => !d.addresses.length);
-  if (!lines.length)
-    return (
-      <section aria-label="Loom" className="flex-1 p-6">
-        <Empty title="Here the lines hang side by side, with their devices as knots.">
-          There is no line yet: an IP network, or a serial port with an OSDP bus.
-          <Button look="strong" onClick={() => openPanel("line")}>
-            Add a line
-          </Button>
-        </Empty>
-      </section>
-    );
+  if (!lines.length) return <FirstLines />;
   return (
     <section aria-label="Loom" className="flex min-w-0 flex-1 flex-col">
-      <div className="flex items-center gap-2 px-4 pt-3 pb-1">
+      <div className="flex flex-wrap items-center gap-2 px-4 pt-3 pb-1">
         <Button
           look="strong"
           disabled={begin.isPending}

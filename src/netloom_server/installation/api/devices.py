@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import orjson
+from django.conf import settings
 from django.db import transaction
 from django.http import HttpResponse, HttpResponseBase
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -60,6 +61,7 @@ def overview() -> bytes:
     last = newest_id()  # first, so that whoever follows from there misses nothing
     told = {
         "installation": site.name if site else "New installation",
+        "demo": settings.LOOPBACK_ONLY,
         "areas": [{"id": a.id, "name": a.name, "parent": a.parent_id} for a in Area.objects.order_by("id")],
         "lines": [
             present.line_as_dict(line, holders.holder(line.id), engine().library)

@@ -12,7 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from netloom_core.addressing.conflicts import free_addresses
+from netloom_core.links import interfaces
 from netloom_core.links.ports import all_ports, holder_of
+from netloom_core.model.line import MAX_HOSTS
 from netloom_server.accounts.models import Role
 from netloom_server.accounts.permissions import has_role
 from netloom_server.base.forms import checked
@@ -111,6 +113,27 @@ class PortsView(APIView):
             [
                 {**port.as_dict(), "line": lines.get(os.path.realpath(port.path), ""), "held": holder_of(port.path)}
                 for port in ports
+            ]
+        )
+
+
+class HereView(APIView):
+    @extend_schema(responses=survey.HereSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        """Networks that this computer is in now, with the line that is one of them; its loopback is left out."""
+        lines = {line.network: line.name for line in Line.objects.filter(kind="ip")}
+        return Response(
+            [
+                {
+                    "interface": one.name,
+                    "address": one.address,
+                    "network": str(one.network),
+                    "link": one.link,
+                    "line": lines.get(str(one.network), ""),
+                    "large": one.network.num_addresses > MAX_HOSTS,
+                }
+                for one in interfaces.all_interfaces()
+                if not interfaces.is_loopback(one.address)
             ]
         )
 

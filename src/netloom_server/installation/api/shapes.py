@@ -75,6 +75,7 @@ class NewLineSerializer(Form):
 
 class OverviewSerializer(Form):
     installation = serializers.CharField()
+    demo = serializers.BooleanField()
     areas = AreaSerializer(many=True)
     lines = LineSerializer(many=True)
     last_event = serializers.IntegerField()

@@ -148,3 +148,14 @@ class FoundSerializer(Form):
 
     settings = FoundSettingSerializer(many=True)
     count = serializers.IntegerField()
+
+
+class HereSerializer(Form):
+    """A network that this computer is in. `large` where a line cannot be all of it."""
+
+    interface = serializers.CharField()
+    address = serializers.CharField()
+    network = serializers.CharField()
+    link = serializers.BooleanField()
+    line = serializers.CharField(allow_blank=True)
+    large = serializers.BooleanField()

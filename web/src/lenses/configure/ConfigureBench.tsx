@@ -99,8 +99,10 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       <Heading
         aside={
           <span className="flex items-center gap-2">
-            {wanted.length} of {whole[0].settings.length}
-            <Input aria-label="Search in the settings" placeholder="label or value" value={search} onChange={(event) => setSearch(event.target.value)} className="w-28 !py-0" />
+            <span className="whitespace-nowrap">
+              {wanted.length} of {whole[0].settings.length}
+            </span>
+            <Input aria-label="Search in the settings" placeholder="label or value" value={search} onChange={(event) => setSearch(event.target.value)} className="w-24 !py-0" />
             <Choice aria-label="Which settings are shown" value={show} onChange={(event) => setShow(event.target.value as keyof typeof SHOW)} className="!py-0">
               {Object.entries(SHOW).map(([id, name]) => (
                 <option key={id} value={id}>

@@ -34,7 +34,7 @@ export function Points({ device }: { device: WholeDevice }) {
   return (
     <>
       <Heading aside={trouble ? <span className="text-madder">no live states: {trouble}</span> : states ? "live" : "asking …"}>Points</Heading>
-      <ul className="grid max-h-[300px] shrink-0 grid-cols-2 gap-x-4 gap-y-0.5 overflow-y-auto">
+      <ul className="grid max-h-[300px] shrink-0 grid-cols-1 gap-x-4 @md:grid-cols-2 gap-y-0.5 overflow-y-auto">
         {device.points.map((point) => {
           const known = !trouble && states ? states[point.short] : undefined;
           const state = known ?? "unknown";

@@ -22,6 +22,7 @@ export function Overall({ devices, lines }: { devices: Device[]; lines: Line[] }
   const fresh = devices.filter((d) => !d.taken_in);
   const odd = devices.filter((d) => d.taken_in && (d.state !== "known" || d.mode));
   const wrong = devices.filter((d) => d.taken_in && d.state === "known" && d.counts.drift + d.counts.lost > 0);
+  if (!lines.length) return <Empty title="What a sweep finds is told here.">Add a line first.</Empty>;
   if (!devices.length)
     return (
       <Empty title="What a sweep finds is told here.">
