@@ -152,6 +152,16 @@ def hand_over(page: Page, demo: Demo) -> None:
 AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
 
 
+def violations(page: Page) -> list[str]:
+    page.driver.execute_script(AXE)
+    rules = "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}"
+    found: list[str] = page.driver.execute_async_script(
+        f"const done = arguments[0]; axe.run(document, {rules}).then(r => done(r.violations.map(v => v.id + ': ' + "
+        "v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | '))))"
+    )
+    return found
+
+
 @pytest.mark.parametrize("theme", ["light", "dark"])
 @pytest.mark.parametrize("lens", ["survey", "address", "configure", "protect", "prove", "handover"])
 def test_every_lens_can_be_used_by_everyone(page: Page, lens: str, theme: str) -> None:
@@ -159,13 +169,7 @@ def test_every_lens_can_be_used_by_everyone(page: Page, lens: str, theme: str) -
     page.select("Slipway box")
     page.driver.execute_script(f"document.documentElement.dataset.theme = '{theme}'")
     page.bench_sees("Slipway box")
-    page.driver.execute_script(AXE)
-    rules = "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}"
-    found = page.driver.execute_async_script(
-        f"const done = arguments[0]; axe.run(document, {rules}).then(r => done(r.violations.map(v => v.id + ': ' + "
-        "v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | '))))"
-    )
-    assert found == []
+    assert violations(page) == []
 
 
 def test_the_keyboard_walks_and_selects(page: Page) -> None:
@@ -276,12 +280,14 @@ def test_the_whole_site_is_in_one_picture_and_anything_is_found(page: Page) -> N
     lines = page.driver.find_elements(By.XPATH, "//*[starts-with(@aria-label,'Devices on ')]")
     assert all(line.rect["x"] >= 0 and line.rect["x"] + line.rect["width"] <= 1280 for line in lines)
     page.sees("Point at a knot")
+    assert violations(page) == []
     page.xpath("//*[@role='option'][contains(@aria-label,'Ticket hall box')]").click()
     page.bench_sees("Ticket hall box")
     page.key("z", "/")
     find = page.field("Device, address, serial number, area, line, action, setting or value")
     find.send_keys("relay 3 pulse time > 1")
     page.sees("Relay 3 pulse time", "//*[@role='dialog']")
+    assert violations(page) == []
     find.send_keys(Keys.ENTER)
     page.bench_sees("Pulse time")
     assert "/configure" in page.driver.current_url
@@ -302,3 +308,21 @@ def test_what_is_counted_is_filled_down_and_taken_back(page: Page) -> None:
     page.until(lambda: page.field("Intended Input 8 settling time").get_attribute("value") == "", "taken back")
     page.fill("Intended Input 1 settling time", "20")
     assert page.complaints() == []
+
+
+def test_on_a_phone_there_is_one_place_at_a_time(page: Page) -> None:
+    metrics = {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": True}
+    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+    try:
+        page.lens("Survey")
+        page.press("Loom", "//nav[@aria-label='Places']")
+        page.select("Ticket hall box")
+        page.bench_sees("Ticket hall box")
+        assert not page.driver.find_elements(By.XPATH, "//*[@aria-label='Loom']"), "the bench has all of the room"
+        assert page.driver.execute_script("return document.documentElement.scrollWidth") <= 390
+        assert violations(page) == []
+        page.press("Loom", "//nav[@aria-label='Places']")
+        page.until(lambda: page.knot("Ticket hall box"), "back on the loom")
+    finally:
+        metrics = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)

@@ -284,3 +284,9 @@ def test_an_intent_gets_one_outcome(site: None) -> None:
     journal.append(entry(1, "outcome", "unknown"))
     assert journal.open_intents() == []
     assert JournalEntry.objects.filter(kind="outcome").count() == 1
+
+
+def test_this_computers_networks_are_offered_and_its_loopback_is_not(viewer: APIClient) -> None:
+    for one in viewer.get("/api/here").json():
+        assert not one["address"].startswith("127.")
+        assert one["network"].rpartition("/")[2].isdecimal()
