@@ -233,3 +233,13 @@ async def test_nobody_at_the_nodes_address() -> None:
     async with node.open():
         with pytest.raises(NobodyThere):
             await node.find(UNIT)
+
+
+async def test_the_parts_of_a_nodes_answer_come_in_any_order(library: Library, tmp_path: Path) -> None:
+    """Each after a moment of its own: what the node has is read whole, however they come."""
+    async with bench(library, "lumenfold-n4", tmp_path, NETWORK, answers={"artnet": {"bind": 3}}) as here:
+        talk = await here.talk()
+        first = await talk.read("running")
+        assert set(first["ports"]) == {"1", "2", "3", "4"}
+        for _ in range(6):
+            assert await talk.read("running") == first

@@ -23,6 +23,7 @@ NO_CHANGE, PROGRAM = 0x7F, 0x80
 LED_NORMAL, LED_MUTE, LED_LOCATE = 0x02, 0x03, 0x04
 MERGE_LTP, MERGE_HTP, ARTNET_SEL, ACN_SEL = 0x10, 0x50, 0x60, 0x70
 PROTOCOL = 14
+PARTS_S = 1.1  # after a node's first reply: each comes after up to a second of its own (ArtPoll)
 MIN_REPLY = 207  # up to and with the MAC; what follows came with later revisions
 STYLES = {0: "node", 1: "controller", 2: "media server", 3: "router", 4: "backup", 5: "configuration", 6: "visualiser"}
 

@@ -5,7 +5,9 @@ export interface Sheet {
   key: string;
   title: string;
   columns: string[];
-  rows: { label: string; cells: (Setting | undefined)[] }[];
+  /** `number` is the place on the first axis. */
+  rows: { label: string; number: number; cells: (Setting | undefined)[] }[];
+  axis: string;
 }
 
 type Part = { kind: "rows"; settings: Setting[] } | { kind: "sheet"; sheet: Sheet };
@@ -29,7 +31,7 @@ export function partsOf(settings: Setting[]): Part[] {
     if (known) known.push(setting);
     else {
       sheets.set(key, [setting]);
-      parts.push({ kind: "sheet", sheet: { key, title: "", columns: [], rows: [] } });
+      parts.push({ kind: "sheet", sheet: { key, title: "", columns: [], rows: [], axis: "" } });
     }
   }
   return parts.flatMap((part): Part[] => {
@@ -57,9 +59,10 @@ function counted(key: string, settings: Setting[]): Sheet {
   const first = settings[0];
   return {
     key,
+    axis: key,
     title: split(first, first.place[key])[0].replace(/\s*\d+$/, "") || key,
     columns: items.map((item) => capital(split(settings.find((s) => s.item === item)!, settings.find((s) => s.item === item)!.place[key])[1])),
-    rows: numbers.map((n) => ({ label: split(settings.find((s) => s.place[key] === n)!, n)[0], cells: items.map((item) => at.get(`${item} ${n}`)) })),
+    rows: numbers.map((n) => ({ number: n, label: split(settings.find((s) => s.place[key] === n)!, n)[0], cells: items.map((item) => at.get(`${item} ${n}`)) })),
   };
 }
 
@@ -71,9 +74,10 @@ function crossed(key: string, settings: Setting[]): Sheet {
   const [head, rest] = split(settings[0], settings[0].place[down]);
   return {
     key,
+    axis: down,
     title: capital(`${head.replace(/\s*\d+$/, "")} ${rest.replace(/\s*\b\d+\b\s*/, " ")}`.trim()),
     columns: columns.map(String),
-    rows: rows.map((n) => ({ label: `${head.replace(/\s*\d+$/, "")} ${n}`, cells: columns.map((m) => at.get(`${n} ${m}`)) })),
+    rows: rows.map((n) => ({ number: n, label: `${head.replace(/\s*\d+$/, "")} ${n}`, cells: columns.map((m) => at.get(`${n} ${m}`)) })),
   };
 }
 

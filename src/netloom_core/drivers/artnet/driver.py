@@ -22,7 +22,6 @@ from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols import artnet
 
 ANSWER_S = 3.2  # a node may wait a random second, and a controller three (Art-Net 4, ArtPoll)
-MORE_S = 0.4  # after the first reply, for those of further ports
 INDICATORS = {"normal": artnet.LED_NORMAL, "muted": artnet.LED_MUTE, "located": artnet.LED_LOCATE}
 
 
@@ -38,18 +37,22 @@ class ArtNetDriver(BoundDriver):
         here = self._presence.mark is not None and self._replies
         return next(iter(self._replies.values())).mac if here else None
 
-    async def _poll(self, packet: bytes = b"") -> dict[int, artnet.PollReply]:
+    async def _poll(self, packet: bytes = b"", wanted: frozenset[int] = frozenset()) -> dict[int, artnet.PollReply]:
         """Its replies by bind index, to a poll or to what is set. Raises NobodyThere where none comes.
 
-        The port is open for no longer than that: other programs on this computer hear on it, too.
+        Each comes after a random moment of its own: those of `wanted` are waited for, and all that there may be where
+        nobody knows which. The port is open for no longer than that: other programs on this computer hear on it, too.
         """
         found: dict[int, artnet.PollReply] = {}
-        async for data in self._answers(packet or artnet.poll()):
-            try:
-                reply = artnet.parse_reply(data)
-            except ProtocolError:
-                continue
-            found[max(reply.bind_index, 1)] = reply
+        async with aclosing(self._answers(packet or artnet.poll())) as answers:
+            async for data in answers:
+                try:
+                    reply = artnet.parse_reply(data)
+                except ProtocolError:
+                    continue
+                found[max(reply.bind_index, 1)] = reply
+                if wanted and wanted <= found.keys():
+                    break
         if not found:
             self._presence.lose()
             raise NobodyThere(
@@ -58,7 +61,7 @@ class ArtNetDriver(BoundDriver):
                 outcome="unknown" if packet else "not_sent",
             )
         self._presence.heard()
-        self._replies = found
+        self._replies = {**self._replies, **found} if packet else found
         return found
 
     async def _answers(
@@ -74,7 +77,7 @@ class ArtNetDriver(BoundDriver):
                 if not _is(came[0], code):
                     continue  # others on this computer talk with it, too
                 if not begun:
-                    begun, until = True, min(until, loop.time() + MORE_S)
+                    begun, until = True, min(until, loop.time() + artnet.PARTS_S)
                 yield came[0]
 
     async def identify(self) -> Identity:
@@ -91,7 +94,7 @@ class ArtNetDriver(BoundDriver):
     async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
         """One poll for all; the mask has a question of its own."""
         self.need_proof()
-        replies = await self._poll()
+        replies = await self._poll(wanted=frozenset(self._replies))
         told: dict[str, Any] = {}
         network: tuple[str, str] | None = None
         for bound in wanted:
@@ -148,7 +151,7 @@ class ArtNetDriver(BoundDriver):
                     await anext(answers, b"")
                 return
             case "short_name" | "long_name" | "net" | "subnet":
-                packet = artnet.address(1, **{binding.what: word})
+                packet, page = artnet.address(1, **{binding.what: word}), 0
             case "universe":
                 packet = artnet.address(page + 1, universes={number: int(word)})
             case "merge":
@@ -158,9 +161,9 @@ class ArtNetDriver(BoundDriver):
                 base = artnet.ACN_SEL if word == "sacn" else artnet.ARTNET_SEL
                 packet = artnet.address(page + 1, command=base + number)
             case _:
-                packet = artnet.address(1, command=INDICATORS[str(word)])
+                packet, page = artnet.address(1, command=INDICATORS[str(word)]), 0
         try:
-            await self._poll(packet)
+            await self._poll(packet, frozenset({page + 1}))
         except NobodyThere as error:
             raise NoAnswer(error.message, "Read it again before anything else is written.") from error
 

@@ -15,7 +15,6 @@ from netloom_core.links.shared_udp import Inbox, SharedPort
 from netloom_core.protocols import artnet, artnet_rdm, rdm
 
 POLL_S = 3.2  # a node may wait a random second before it answers a poll
-SOON_S = 0.4  # after the first answer, for those of further ports
 TABLE_S = 2.0
 ALIKE_S = 0.25  # after all were told, for a second port with one of these addresses
 TRIES = 3
@@ -55,7 +54,7 @@ class Node:
             except ProtocolError:
                 continue
             if not found:
-                until = min(until, self._now + SOON_S)
+                until = min(until, self._now + artnet.PARTS_S)
             found[reply.bind_index] = reply
         if not found:
             raise NobodyThere(f"The node at {self.host} answers no poll of Art-Net.", "Look at its power and cable.",

@@ -17,7 +17,6 @@ from netloom_core.protocols import artnet, rdm
 from netloom_core.sweep.base import Look, Method
 
 LISTEN_S = 3.2  # a node answers within a random second, and a poll is to be waited for 2.5 to 3 s
-PARTS_S = 0.4  # after a node's first reply, for those of further ports
 UNIT_S = 0.8  # for one answer of a unit behind it
 ASKED_EACH = 6  # messages
 MOST_UNITS = 512  # behind one node
@@ -62,7 +61,7 @@ class ArtNetPoll(Method):
 
 
 async def _behind(look: Look, port: SharedPort, host: str, universes: set[int]) -> None:
-    await asyncio.sleep(PARTS_S)  # `universes` grow meanwhile
+    await asyncio.sleep(artnet.PARTS_S)  # `universes` grow meanwhile
     node = Node(port, host, UNIT_S)
     async with node.open():
         await look.pace.take()

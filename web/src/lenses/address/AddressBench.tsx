@@ -18,11 +18,13 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
   const rows = (chosen.length ? chosen : devices).filter((d) => d.taken_in);
   const differing = rows.filter((d) => isFitted(d) && (d.addresses[0]?.address !== d.planned_address || d.counts.pending > 0));
   const fresh = chosen.filter((d) => !d.taken_in);
+  // Of who is selected the own lines, below, so that nothing pushes the own address out of view.
+  const strips = overview.lines
+    .filter((line) => !chosen.length || chosen.some((d) => d.addresses.some((p) => p.line_id === line.id)))
+    .map((line) => <AddressStrip key={line.id} line={line} devices={devices} />);
   return (
     <>
-      {overview.lines.map((line) => (
-        <AddressStrip key={line.id} line={line} devices={devices} />
-      ))}
+      {!chosen.length && strips}
       {fresh.length > 0 && (
         <Empty title={`${plural(fresh.length, "device")} not taken in yet.`}>Take in first, under Survey; then give an address.</Empty>
       )}
@@ -57,6 +59,7 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
         </>
       )}
       {chosen.length === 1 && chosen[0].taken_in && <Access device={chosen[0]} />}
+      {chosen.length > 0 && strips}
     </>
   );
 }
@@ -150,7 +153,7 @@ function AddressStrip({ line, devices }: { line: Line; devices: Device[] }) {
   const size = sizeOf(line);
   if (!size) return null;
   const perRow = 64;
-  const offset = (address: string) => addressNumber(address) % size;
+  const offset = (address: string) => Math.floor(addressNumber(address)) % size;
   return (
     <div className="mb-3">
       <p className="mb-1 flex justify-between text-[12px] text-soft">

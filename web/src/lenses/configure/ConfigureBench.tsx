@@ -117,7 +117,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       </Heading>
       {parts.map((part) =>
         part.kind === "sheet" ? (
-          <SettingSheet key={part.sheet.key} sheet={part.sheet} all={all} decide={decide} />
+          <SettingSheet key={part.sheet.key} sheet={part.sheet} all={all} decide={decide} called={whole.length === 1 ? (whole[0].face.axes[part.sheet.axis] ?? []) : []} />
         ) : (
           <Rows key={part.settings[0].path} settings={part.settings} all={all} set={set} forget={forget} channel={whole.length === 1 ? whole[0].channel : ""} />
         ),

@@ -20,10 +20,13 @@ interface Props {
   /** Of each setting, the same one of all selected devices. */
   all: (setting: Setting) => Setting[];
   decide: (decisions: Decision[]) => void;
+  /** What the places of its axis are called, as printed or as people named them. */
+  called: { number: number; label: string }[];
 }
 
 /** What is counted: a row for each, a column for each of its settings; filled down, copied and pasted as a sheet. */
-export function SettingSheet({ sheet, all, decide }: Props) {
+export function SettingSheet({ sheet, all, decide, called }: Props) {
+  const labelOf = (row: Sheet["rows"][number]) => called.find((one) => one.number === row.number)?.label ?? row.label;
   const set = (path: string, value: unknown) => decide([{ path, value }]);
   const forget = (path: string) => decide([{ path, forget: true }]);
 
@@ -69,7 +72,7 @@ export function SettingSheet({ sheet, all, decide }: Props) {
 
   const copy = () => {
     const line = (cells: string[]) => cells.join("\t");
-    const rows = sheet.rows.map((row) => line([row.label, ...row.cells.map((setting) => (setting ? wordOf(setting, all(setting)) : ""))]));
+    const rows = sheet.rows.map((row) => line([labelOf(row), ...row.cells.map((setting) => (setting ? wordOf(setting, all(setting)) : ""))]));
     void navigator.clipboard?.writeText([line([sheet.title, ...sheet.columns]), ...rows].join("\n"));
     toast("Copied as a table: paste it into a spreadsheet, and back from there.");
   };
@@ -100,8 +103,8 @@ export function SettingSheet({ sheet, all, decide }: Props) {
           <tbody>
             {sheet.rows.map((row, at) => (
               <tr key={row.label} className="border-t border-weave/80 align-top">
-                <th scope="row" className="sticky left-0 z-[1] bg-cloth py-1 pr-2 text-left font-normal whitespace-nowrap">
-                  {row.label}
+                <th scope="row" className="sticky left-0 z-[1] bg-cloth max-w-40 truncate py-1 pr-2 text-left font-normal whitespace-nowrap" title={row.label}>
+                  {labelOf(row)}
                 </th>
                 {row.cells.map((setting, column) => (
                   <Cell key={setting?.path ?? column} row={at} column={column} setting={setting} all={setting ? all(setting) : []} set={set} forget={forget} />
