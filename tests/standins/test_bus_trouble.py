@@ -225,7 +225,7 @@ async def test_a_read_that_gives_nothing_is_no_port_that_went_away(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """A terminal may wake whoever waits and have nothing; when it is gone, the system says so."""
-    far = PtyPort(tmp_path / "port")
+    far = PtyPort(tmp_path / "cable")
     far.start()
     link = SerialLink.open(str(far.link), 9600)
     read, empty = os.read, [3]

@@ -22,7 +22,7 @@ from netloom_core.links.shared_udp import SharedPort
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line, address_key, host_of
-from netloom_core.protocols import artnet_rdm, rdm
+from netloom_core.protocols import artnet, artnet_rdm, rdm
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.artnet import ArtNetPoll
 from netloom_core.sweep.sweep import sweep
@@ -243,3 +243,43 @@ async def test_the_parts_of_a_nodes_answer_come_in_any_order(library: Library, t
         assert set(first["ports"]) == {"1", "2", "3", "4"}
         for _ in range(6):
             assert await talk.read("running") == first
+
+
+class Liar(asyncio.DatagramProtocol):
+    """A node that tells hundreds of units on its port, and lets nobody talk to any of them."""
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        self.transport: asyncio.DatagramTransport = transport  # type: ignore[assignment]
+
+    def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
+        if data[8:10] == (0x2000).to_bytes(2, "little"):
+            reply = artnet.PollReply(
+                FALSE_NODE, "liar", "liar", "", "1.0", 0, "7FF0", "node", (3,), "0a:00:00:00:00:16", 1, ""
+            )
+            packet = bytearray(artnet.build_reply(reply))
+            packet[23] |= 0x02
+            self.transport.sendto(bytes(packet), addr)
+        if data[8:10] == (0x8000).to_bytes(2, "little"):
+            units = [b"\x7f\xf2" + n.to_bytes(4, "big") for n in range(1, 401)]
+            for block in (0, 1):
+                part = units[block * 200 : block * 200 + 200]
+                head = artnet.ID + b"\x00\x81\x00\x0e\x01\x01" + bytes(6) + b"\x01\x00\x00\x03"
+                count = (400).to_bytes(2, "big") + bytes((block, len(part)))
+                self.transport.sendto(head + count + b"".join(part), addr)
+
+
+async def test_a_node_that_tells_hundreds_who_are_silent_has_an_end(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    sock.bind((FALSE_NODE, 6454))
+    transport, _ = await asyncio.get_running_loop().create_datagram_endpoint(Liar, sock=sock)
+    monkeypatch.setattr("netloom_core.sweep.methods.artnet.broadcast_of", lambda *_: FALSE_NODE)
+    monkeypatch.setattr("netloom_core.sweep.methods.artnet.UNIT_S", 0.1)
+    try:
+        result = await asyncio.wait_for(sweep([LINE], [], library, Owners(), SystemClock(), methods=[ArtNetPoll()]), 15)
+    finally:
+        transport.close()
+    assert [finding.address for finding in result.findings] == [FALSE_NODE]
+    assert "400 units in its table; after 8 silent ones" in " ".join(result.reports[0].notes)

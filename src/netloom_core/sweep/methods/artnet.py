@@ -21,6 +21,7 @@ UNIT_S = 0.8  # for one answer of a unit behind it
 ASKED_EACH = 6  # messages
 MOST_UNITS = 512  # behind one node
 MOST_NAMED = 25  # of those that are silent
+GIVE_UP = 8  # silent units in a row
 
 
 class ArtNetPoll(Method):
@@ -37,12 +38,19 @@ class ArtNetPoll(Method):
             if not port.hears_all:
                 look.note(f"Answers by broadcast cannot be heard: {port.trouble}")
             await look.send(port.link, artnet.poll(), broadcast_of(look.line.source, look.line.network), artnet.PORT)
-            await look.all_of(await self._hear(look, port, inbox, loop.time() + LISTEN_S))
+            begun: list[asyncio.Task[None]] = []
+            try:
+                await self._hear(look, port, inbox, loop.time() + LISTEN_S, begun)
+                await look.all_of(begun)
+            finally:
+                for task in begun:
+                    task.cancel()
 
-    async def _hear(self, look: Look, port: SharedPort, inbox: Inbox, until: float) -> list[asyncio.Task[None]]:
-        """What is begun with nodes that lead units, each as soon as it answered."""
+    async def _hear(
+        self, look: Look, port: SharedPort, inbox: Inbox, until: float, begun: list[asyncio.Task[None]]
+    ) -> None:
+        """With nodes that lead units a talk of its own is begun, as soon as each answered."""
         leading: dict[str, set[int]] = {}
-        begun: list[asyncio.Task[None]] = []
         while (came := await inbox.next(until)) is not None:
             data, address = came
             try:
@@ -57,7 +65,6 @@ class ArtNetPoll(Method):
                     leading[address] = set()
                     begun.append(asyncio.ensure_future(_behind(look, port, address, leading[address])))
                 leading[address].update(reply.universes)
-        return begun
 
 
 async def _behind(look: Look, port: SharedPort, host: str, universes: set[int]) -> None:
@@ -69,11 +76,19 @@ async def _behind(look: Look, port: SharedPort, host: str, universes: set[int]) 
         units = sorted(node.places)
         if len(units) > MOST_UNITS:
             look.note(f"{host} tells {len(units)} units on its ports; {MOST_UNITS} were asked who they are.")
-        mute = []
+        mute: list[str] = []
+        in_a_row = 0
         for uid in units[:MOST_UNITS]:
             await look.pace.take(ASKED_EACH)
-            if not await _sight(look, node, uid):
+            answers = await _sight(look, node, uid)
+            in_a_row = 0 if answers else in_a_row + 1
+            if not answers:
                 mute.append(rdm.uid_text(uid))
+            if in_a_row >= GIVE_UP:
+                look.note(
+                    f"{host} has {len(units)} units in its table; after {in_a_row} silent ones no more were asked."
+                )
+                break
         if mute:
             look.note(f"{host} has units in its table that do not answer: {', '.join(mute[:MOST_NAMED])}.")
         look.sight(host, ArtNetPoll.name, units=str(len(units)), mute_units=" ".join(mute[:MOST_NAMED]))
