@@ -326,3 +326,30 @@ def test_on_a_phone_there_is_one_place_at_a_time(page: Page) -> None:
     finally:
         metrics = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
         page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
+
+def test_a_refused_value_stays_with_the_reason_and_a_taken_one_keeps_the_place(page: Page) -> None:
+    page.lens("Configure")
+    page.select("Ticket hall box")
+    page.bench_sees("Settings")
+    field = page.field("Intended Input 3 settling time")
+    page.fill("Intended Input 3 settling time", "999999")
+    page.until(lambda: field.get_attribute("aria-invalid") == "true", "refused in place")
+    assert field.get_attribute("value") == "999999", "what was typed is not thrown away"
+    assert page.driver.switch_to.active_element == field
+    page.fill("Intended Input 3 settling time", "40")
+    page.until(lambda: field.get_attribute("aria-invalid") == "false", "taken")
+    page.sees("pending", "//*[@id='bench']")
+    assert page.driver.switch_to.active_element == field, "the very same field, still with the focus"
+    page.fill("Intended Input 3 settling time", "20")
+    assert page.complaints() == []
+
+
+def test_a_name_that_another_has_stays_in_its_field(page: Page) -> None:
+    page.select("Ticket hall box")
+    page.xpath("//*[@id='bench']//button[@title='Rename'][contains(.,'Ticket hall box')]").click()
+    page.fill("Name of the device", "Car deck box")
+    page.bench_sees("Another device is named Car deck box already.")
+    assert page.field("Name of the device").get_attribute("value") == "Car deck box"
+    page.fill("Name of the device", "Ticket hall box")
+    page.until(lambda: not page.driver.find_elements(By.XPATH, "//*[@aria-label='Name of the device']"), "closed")

@@ -15,7 +15,12 @@ const client = new QueryClient({
       if (asProblem(error).code === "signed-out" && query.queryKey[0] !== "session") void client.resetQueries({ queryKey: ["session"] });
     },
   }),
-  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: true } },
+  // The server may be on this very computer: what the browser thinks of its network stops nothing, and nothing is
+  // resumed unasked.
+  defaultOptions: {
+    queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: true, networkMode: "always" },
+    mutations: { networkMode: "always" },
+  },
 });
 
 createRoot(document.getElementById("root")!).render(

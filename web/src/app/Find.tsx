@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useMemo, useState, type ReactNode } from "react";
+import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
 import { api, type Device, got, type Schemas } from "../api/client";
 import { type Action, useActions } from "./actions";
@@ -18,6 +18,7 @@ interface Hit {
 }
 
 const EACH = 12;
+const REST_MS = 250;
 const close = () => openPanel("");
 
 /** Anything by its name: devices, areas, lines, what can be done, settings over the whole installation. */
@@ -25,7 +26,7 @@ export function Find({ devices, overview, lead }: { devices: Device[]; overview:
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
   const actions = useActions(devices, lead);
-  const asked = useDeferredValue(text.trim());
+  const asked = useRested(text.trim());
   const settings = useQuery({
     queryKey: ["find", asked],
     queryFn: () => got(api.GET("/api/find", { params: { query: { q: asked } } })),
@@ -101,6 +102,16 @@ export function Find({ devices, overview, lead }: { devices: Device[]; overview:
       </ul>
     </Over>
   );
+}
+
+/** What was typed, once the hands rest: settings are looked for over the whole installation. */
+function useRested(text: string): string {
+  const [rested, setRested] = useState(text);
+  useEffect(() => {
+    const timer = window.setTimeout(() => setRested(text), REST_MS);
+    return () => window.clearTimeout(timer);
+  }, [text]);
+  return rested;
 }
 
 function deviceHits(devices: Device[], text: string): Hit[] {

@@ -1,15 +1,14 @@
-import { useState } from "react";
 import { api, type Device, got, type Schemas } from "../api/client";
 import { useBegin, useChange } from "../api/work";
 import { stateOf, whatDiffers } from "../lib/knots";
 import { plural } from "../lib/words";
 import { Button } from "../ui/Button";
 import { INK, Mark } from "../ui/Mark";
-import { Choice, Input, Mono, When } from "../ui/parts";
+import { Choice, Mono, When } from "../ui/parts";
+import { Rename } from "../ui/Rename";
 
 /** Who the selected device is: name, area, identity, address, firmware, when last read. */
 export function Face({ device, overview }: { device: Device; overview: Schemas["Overview"] }) {
-  const [name, setName] = useState<string>();
   const begin = useBegin();
   const edit = useChange((body: { name?: string; area?: number | null }) =>
     got(api.PATCH("/api/devices/{word}", { params: { path: { word: device.id } }, body: { ...body, version: device.version } })),
@@ -24,27 +23,13 @@ export function Face({ device, overview }: { device: Device; overview: Schemas["
           <Mark shape={shape} tone={tone} size={20} />
         </span>
         <div className="min-w-0 flex-1">
-          {name === undefined ? (
-            <button type="button" className="block truncate text-left text-[17px] leading-tight font-semibold hover:underline" title="Rename" onClick={() => setName(device.name)}>
-              {device.name}
-            </button>
-          ) : (
-            <Input
-              autoFocus
-              aria-label="Name of the device"
-              value={name}
-              onChange={(event) => setName(event.target.value)}
-              onBlur={() => setName(undefined)}
-              onKeyDown={(event) => {
-                if (event.key === "Escape") setName(undefined);
-                if (event.key === "Enter") {
-                  if (name !== device.name) edit.mutate({ name });
-                  setName(undefined);
-                }
-              }}
-              className="w-full text-[15px]"
-            />
-          )}
+          <Rename
+            key={device.id}
+            name={device.name}
+            label="Name of the device"
+            className="block max-w-full truncate text-left text-[17px] leading-tight font-semibold hover:underline"
+            save={(name) => edit.mutateAsync({ name })}
+          />
           <p className="text-[12.5px] text-soft">
             {[device.maker, device.model].filter(Boolean).join(" ") || "Model not known"}
             {device.reported_model && `, calls itself ${device.reported_model}`}

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, asProblem, type Device, got, type Problem, type Schemas } from "../api/client";
 import { deviceQuery } from "../api/queries";
 import { place } from "../lib/place";
@@ -26,6 +26,13 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
   const [session, setSession] = useState<Schemas["Console"]>();
   const [problem, setProblem] = useState<Problem>();
   const [busy, setBusy] = useState(false);
+  const gone = useRef(false);
+  useEffect(() => {
+    gone.current = false;
+    return () => {
+      gone.current = true;
+    };
+  }, []);
   const kind = line?.kind === "serial" ? "serial" : (whole.data?.console?.kind ?? "");
   const phrases = whole.data?.console?.phrases ?? [];
 
@@ -36,7 +43,7 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
     setProblem(undefined);
     try {
       setSession(
-        await got(
+        await opened(
           api.POST("/api/consoles", {
             body: {
               device: device?.id ?? "",
@@ -56,6 +63,13 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
     }
   }
 
+  /** One that comes after the panel was closed is closed at once: it would hold the line for nobody. */
+  async function opened(asked: Parameters<typeof got<Schemas["Console"]>>[0]): Promise<Schemas["Console"]> {
+    const made = await got(asked);
+    if (gone.current) void api.DELETE("/api/consoles/{ident}", { params: { path: { ident: made.id } } });
+    return made;
+  }
+
   const title = `Console of ${device?.name ?? line?.name ?? "nothing"}`;
   const end = () => {
     if (session) void api.DELETE("/api/consoles/{ident}", { params: { path: { ident: session.id } } });
@@ -63,7 +77,7 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
   };
   if (session)
     return (
-      <Over wide title={title} note={session.settings + (session.kind === "serial" ? ". Runs and others wait for the line until you close it." : "")} close={end}>
+      <Over wide held title={title} note={session.settings + (session.kind === "serial" ? ". Runs and others wait for the line until you close it." : "")} close={end}>
         <Terminal session={session} phrases={phrases} close={end} />
       </Over>
     );

@@ -1,6 +1,6 @@
 import { useQueries } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import type { Setting, WholeDevice } from "../../api/client";
+import { asProblem, type Setting, type WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
 import { useDecide } from "../../api/work";
 import type { BenchProps } from "../lens";
@@ -8,7 +8,7 @@ import { ask } from "../../lib/place";
 import { partsOf } from "../../lib/grids";
 import { plural, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { Choice, Empty, Heading, Input, Waiting } from "../../ui/parts";
+import { Choice, Empty, Heading, Input, Trouble, Waiting } from "../../ui/parts";
 import { AtTheDevice } from "./AtTheDevice";
 import { Points } from "./Points";
 import { differing } from "./OnIt";
@@ -24,6 +24,8 @@ export function ConfigureBench({ chosen }: BenchProps) {
   const answers = useQueries({ queries: taken.map((d) => deviceQuery(d.id)) });
   if (!chosen.length) return <Empty title="Select one device or many of a model: their values come side by side here." />;
   if (!taken.length) return <Empty title="Take it in first, under Survey: then it has settings here." />;
+  const failed = answers.find((one) => one.error && !one.data);
+  if (failed) return <Trouble problem={asProblem(failed.error)} again={() => answers.forEach((one) => void one.refetch())} />;
   if (answers.some((one) => !one.data)) return <Waiting>Reading the records …</Waiting>;
   const whole = answers.map((one) => one.data!);
   const model = whole[0].profile;
@@ -41,10 +43,13 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const pending = whole.reduce((sum, d) => sum + d.counts.pending, 0);
   const unkept = whole.reduce((sum, d) => sum + d.counts.unkept, 0);
   const read = whole.every((d) => d.read);
-  const set = (path: string, value: unknown) => change.mutate({ changes: whole.map((d) => ({ device: d.id, path, value })), versions });
-  const forget = (path: string) => change.mutate({ changes: whole.map((d) => ({ device: d.id, path, forget: true })), versions });
-  const decide = (decisions: Decision[]) =>
-    change.mutate({ changes: decisions.flatMap((one) => whole.map((d) => ({ device: d.id, ...one }))), versions });
+  const decide = (decisions: Decision[]): Promise<string> =>
+    change.mutateAsync({ changes: decisions.flatMap((one) => whole.map((d) => ({ device: d.id, ...one }))), versions }).then(
+      () => "",
+      (error) => asProblem(error).message,
+    );
+  const set = (path: string, value: unknown) => decide([{ path, value }]);
+  const forget = (path: string) => decide([{ path, forget: true }]);
   const byPath = useMemo(() => {
     const found = new Map<string, Setting[]>();
     for (const device of whole) for (const setting of device.settings) found.set(setting.path, [...(found.get(setting.path) ?? []), setting]);
@@ -133,8 +138,8 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
 interface RowsProps {
   settings: Setting[];
   all: (setting: Setting) => Setting[];
-  set: (path: string, value: unknown) => void;
-  forget: (path: string) => void;
+  set: (path: string, value: unknown) => Promise<string>;
+  forget: (path: string) => Promise<string>;
   channel: string;
 }
 

@@ -54,6 +54,8 @@ export function Points({ device }: { device: WholeDevice }) {
   );
 }
 
+const ASK_FIRST = new Set(["door", "power"]);
+
 type Point = WholeDevice["points"][number];
 
 /** Whether its state shows in the list by which it is driven. */
@@ -72,17 +74,33 @@ function Drive({ point, state, busy, to }: { point: Point; state: string; busy: 
   const [text, setText] = useState("");
   const title = point.disturbs.length ? `Disturbs: ${point.disturbs.join(", ")}` : undefined;
   const blind = point.live && state === "unknown";
+  const [asked, setAsked] = useState("");
+  const first = point.disturbs.filter((what) => ASK_FIRST.has(what));
+  // What moves or powers something asks before it does, by name.
+  const act = (next: string) => (first.length ? setAsked(next) : to(next));
+  if (asked)
+    return (
+      <span role="alertdialog" aria-label={`Drive ${point.label} ${asked}?`} className="flex items-center gap-1">
+        <span className="text-[12px] text-madder">moves {first.join(" and ")}:</span>
+        <Button look="grave" autoFocus className="!px-1.5 !py-0" onClick={() => (setAsked(""), to(asked))}>
+          {point.words[asked] ?? asked}
+        </Button>
+        <Button className="!px-1.5 !py-0" onClick={() => setAsked("")}>
+          no
+        </Button>
+      </span>
+    );
   if (point.targets.length === 2 && point.live) {
     const other = state === point.targets[1] ? point.targets[0] : point.targets[1];
     return (
-      <Button disabled={busy || blind} title={title} aria-label={`Drive ${point.label} ${other}`} className="min-w-12 justify-center !px-1 !py-0" onClick={() => to(other)}>
+      <Button disabled={busy || blind} title={title} aria-label={`Drive ${point.label} ${other}`} className="min-w-12 justify-center !px-1 !py-0" onClick={() => act(other)}>
         {other}
       </Button>
     );
   }
   if (point.targets.length)
     return (
-      <Choice aria-label={`Drive ${point.label}`} title={title} disabled={busy || blind} value={point.targets.includes(state) ? state : ""} className="max-w-32 !py-0" onChange={(event) => event.target.value && to(event.target.value)}>
+      <Choice aria-label={`Drive ${point.label}`} title={title} disabled={busy || blind} value={point.targets.includes(state) ? state : ""} className="max-w-32 !py-0" onChange={(event) => event.target.value && act(event.target.value)}>
         <option value="">{state === "unknown" || !point.live ? "drive …" : (point.words[state] ?? state)}</option>
         {point.targets.map((one) => (
           <option key={one} value={one}>
@@ -96,7 +114,7 @@ function Drive({ point, state, busy, to }: { point: Point; state: string; busy: 
       className="flex gap-1"
       onSubmit={(event) => {
         event.preventDefault();
-        if (text) to(text);
+        if (text) act(text);
       }}
     >
       <Input aria-label={`Drive ${point.label}`} title={title} value={text} onChange={(event) => setText(event.target.value)} className="w-32 !py-0" />

@@ -12,8 +12,8 @@ export interface SettingProps {
   setting: Setting;
   /** The same setting of all selected devices. */
   all: Setting[];
-  set: (path: string, value: unknown) => void;
-  forget: (path: string) => void;
+  set: (path: string, value: unknown) => Promise<string>;
+  forget: (path: string) => Promise<string>;
 }
 
 /** Brings a setting into view that was found by its name. */
@@ -37,7 +37,9 @@ export function Intended({ setting, all, set, forget }: SettingProps) {
         reserved
       </span>
     );
-  return <Editor key={JSON.stringify(intended === VARIOUS ? "various" : intended)} setting={setting} value={intended} hint={hint} set={set} forget={forget} />;
+  // The larger editors begin anew with another value; a row stays, so that nobody loses the place where they type.
+  const key = Editor === EDITORS.row ? setting.path : JSON.stringify(intended === VARIOUS ? "various" : intended);
+  return <Editor key={key} setting={setting} value={intended} hint={hint} set={set} forget={forget} />;
 }
 
 /** One setting: what is intended, and what the device has. */

@@ -19,7 +19,8 @@ interface Props {
   sheet: Sheet;
   /** Of each setting, the same one of all selected devices. */
   all: (setting: Setting) => Setting[];
-  decide: (decisions: Decision[]) => void;
+  /** Settles with why it was refused, empty where it was taken. */
+  decide: (decisions: Decision[]) => Promise<string>;
   /** What the places of its axis are called, as printed or as people named them. */
   called: { number: number; label: string }[];
 }
@@ -38,8 +39,8 @@ export function SettingSheet({ sheet, all, decide, called }: Props) {
       const was = common(all(setting), "intended");
       return was === null || was === VARIOUS ? { path: setting.path, forget: true } : { path: setting.path, value: was };
     });
-    decide(wanted.map(({ setting, value }) => (value === undefined ? { path: setting.path, forget: true } : { path: setting.path, value })));
-    toast(`${done}: ${plural(wanted.length, "value")} decided.`, { action: { label: "Undo", onClick: () => decide(before) } });
+    void decide(wanted.map(({ setting, value }) => (value === undefined ? { path: setting.path, forget: true } : { path: setting.path, value })));
+    toast(`${done}: ${plural(wanted.length, "value")} decided.`, { action: { label: "Undo", onClick: () => void decide(before) } });
   }
 
   function fillDown(column: number) {
@@ -129,8 +130,8 @@ interface CellProps {
   column: number;
   setting: Setting | undefined;
   all: Setting[];
-  set: (path: string, value: unknown) => void;
-  forget: (path: string) => void;
+  set: (path: string, value: unknown) => Promise<string>;
+  forget: (path: string) => Promise<string>;
 }
 
 /** The value itself where nothing is decided and all agree; what differs stands below, by name. */

@@ -29,7 +29,7 @@ export function Expected({ close }: { close: () => void }) {
   const there = rows.filter((row) => row.device);
   const wrong = rows.filter((row) => row.problem);
   return (
-    <Over wide title="Expected devices" note="Paste a list, or choose a CSV or XLSX file. The first row names the columns: name, model, line, address, area, serial." close={close}>
+    <Over wide title="Expected devices" note="Paste a list, or choose a CSV or XLSX file. The first row names the columns: name, model, line, address, area, serial." held={!!text.trim() || !!file} close={close}>
       <div className="flex min-h-0 flex-col gap-3 overflow-auto px-4 py-3">
         {!look.data && (
           <>

@@ -4,6 +4,7 @@ import { api, type Device, got, type WholeDevice } from "../../api/client";
 import { profilesQuery } from "../../api/queries";
 import { useChange } from "../../api/work";
 import { openConsole, select } from "../../lib/place";
+import { OwnPage } from "./OwnPage";
 import { Button } from "../../ui/Button";
 import { Choice, Heading, Labelled, Mono } from "../../ui/parts";
 
@@ -29,6 +30,7 @@ export function Identity({ device, devices }: { device: WholeDevice; devices: De
       <Heading
         aside={
           <>
+            <OwnPage device={device} />
             {device.console && (
               <Button look="bare" onClick={() => openConsole({ device: device.id })}>
                 Open its console

@@ -8,16 +8,26 @@ import { useStore } from "../../lib/store";
 import { kindOf, plural, whereOf } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Choice, Heading, Input, Labelled, Mono } from "../../ui/parts";
+import { Rename } from "../../ui/Rename";
 import { AskWhy } from "./AskWhy";
 
 /** One line: how it is looked along, what each method did last, its port, its access. */
 export function LinePanel({ line }: { line: Line }) {
   const begin = useBegin();
+  const rename = useChange((name: string) => got(api.PATCH("/api/lines/{ident}", { params: { path: { ident: line.id } }, body: { name } })));
   return (
     <section aria-label={`Line ${line.name}`}>
       <div className="mb-2 flex items-start justify-between gap-2 border-b border-weave pb-2">
         <div className="min-w-0">
-          <h2 className="truncate text-[17px] leading-tight font-semibold">{line.name}</h2>
+          <h2 className="text-[17px] leading-tight font-semibold">
+            <Rename
+              key={line.id}
+              name={line.name}
+              label="Name of the line"
+              className="block max-w-full truncate text-left hover:underline"
+              save={(name) => rename.mutateAsync(name)}
+            />
+          </h2>
           <p className="text-[12.5px] text-soft">
             {kindOf(line)} · <span className="font-mono">{whereOf(line)}</span>
             {line.holder && ` · ${line.holder} has the line`}

@@ -5,8 +5,9 @@ export interface EditorProps {
   setting: Setting;
   value: unknown;
   hint: string;
-  set: (path: string, value: unknown) => void;
-  forget: (path: string) => void;
+  /** Settles with why it was refused, empty where it was taken. */
+  set: (path: string, value: unknown) => Promise<string>;
+  forget: (path: string) => Promise<string>;
 }
 
 export const VARIOUS = Symbol("various");
