@@ -238,4 +238,4 @@ def test_reading_a_file_ends_when_its_client_goes(demo: Demo, tmp_path: Path) ->
     connection.close()
     assert soon(lambda: not readers(server["pid"])), "nobody waits for it"
     assert time.monotonic() - begun < 1.0, "before it is done"
-    assert not list(demo.data.glob("incoming-*"))
+    assert soon(lambda: not list(demo.data.glob("incoming-*"))), "and what came in is gone"
