@@ -92,7 +92,7 @@ export function SettingSheet({ sheet, all, decide, called }: Props) {
             <tr className="text-left text-[12px] text-soft">
               <th />
               {sheet.columns.map((name, column) => (
-                <th key={name} className="min-w-[92px] pr-1.5 font-normal whitespace-nowrap">
+                <th key={name} className="min-w-[104px] pr-1.5 font-normal whitespace-nowrap">
                   {name}
                   <button type="button" aria-label={`Fill ${name} down`} title={`Fill ${name} down from the first`} className="ml-1 align-middle opacity-50 hover:opacity-100" onClick={() => fillDown(column)}>
                     <ArrowDownToLine size={11} />
@@ -146,7 +146,7 @@ function Cell({ row, column, setting, all, set, forget }: CellProps) {
       data-row={row}
       data-column={column}
       title={`${setting.label} · ${setting.path}`}
-      className={clsx("min-w-[92px] py-0.5 pr-1.5", odd && "bg-weld-wash/50", found && "outline-2 outline-indigo")}
+      className={clsx("min-w-[104px] py-0.5 pr-1.5", odd && "bg-weld-wash/50", found && "outline-2 outline-indigo")}
     >
       <Intended setting={setting} all={all} set={set} forget={forget} />
       {odd && (
