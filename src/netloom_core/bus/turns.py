@@ -48,11 +48,16 @@ class Turns:
 
     async def take(self, priority: Priority, who: str, wait: float) -> None:
         """As `turn`, for those that `give` it back themselves, whatever happens."""
-        if not self._taken:
-            self._taken = True
-        else:
+        if not self.take_free(who):
             await self._wait(priority, wait)
-        self.holder = who
+            self.holder = who
+
+    def take_free(self, who: str) -> bool:
+        """Take it where nobody has it, which is the usual case; whether that was so."""
+        if self._taken:
+            return False
+        self._taken, self.holder = True, who
+        return True
 
     def give(self) -> None:
         self.holder = ""

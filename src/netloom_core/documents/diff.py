@@ -16,17 +16,21 @@ def _known(value: Any) -> Any:
 def differences(before: Document, after: Document) -> list[Change]:
     """All paths whose values differ, sorted by path. Empty is the proof of equality."""
     found: list[Change] = []
-    _compare(before, after, "", found)
+    if before != after:
+        _compare(before, after, "", found)
     return sorted(found, key=lambda change: change.path)
 
 
 def _compare(old: Any, new: Any, base: str, found: list[Change]) -> None:
     """Goes down only where parts differ: most of two documents is equal, and told so at once."""
-    if old == new:
-        return
     if isinstance(old, dict) and isinstance(new, dict) and old and new:
-        for name in old.keys() | new.keys():
-            _compare(old.get(name, MISSING), new.get(name, MISSING), f"{base}/{escaped(name)}", found)
+        for name, value in new.items():
+            before = old.get(name, MISSING)
+            if before != value:
+                _compare(before, value, f"{base}/{escaped(name)}", found)
+        for name, value in old.items():
+            if name not in new:
+                _compare(value, MISSING, f"{base}/{escaped(name)}", found)
         return
     left = dict(leaves(old, base)) if old is not MISSING else {}
     right = dict(leaves(new, base)) if new is not MISSING else {}

@@ -157,7 +157,7 @@ class Engine:
         talk = await self.sessions.talk(target, "read", Priority.RUN)
         time = self._shop.clock.now()
         documents = await talk.read_sets(("running", "startup"))
-        known = (await self.sessions.of(target)).known
+        known = talk.known
         told = {which: document for which, document in documents.items() if document}
         await self._records.save_reading(target.device, told, known.identity, time, known.unreadable)
 

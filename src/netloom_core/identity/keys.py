@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping
+from functools import lru_cache
 
 Makers = Callable[[str], str]
 
@@ -38,6 +39,7 @@ def same(name: str) -> str:
     return name
 
 
+@lru_cache(maxsize=20_000)  # every session asks it again of the same devices
 def is_placeholder(serial: str) -> bool:
     """Whether a serial number is what factories write where there is none; it names nobody."""
     text = serial.strip().casefold()

@@ -101,7 +101,8 @@ class Session:
         Raises WrongDevice where somebody else answers, UnknownDevice where it cannot be told,
         Busy where the turn does not come, and what the driver raises.
         """
-        await self._turns.take(priority, who, DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S)
+        if not self._turns.take_free(who):
+            await self._turns.take(priority, who, DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S)
         clean = False
         self._limit.begin(seconds)
         try:
@@ -238,6 +239,11 @@ class Talk:
         return self._session.target
 
     @property
+    def known(self) -> Known:
+        """What was last read by anybody."""
+        return self._session.known
+
+    @property
     def abilities(self) -> Abilities:
         return self._session.abilities
 
@@ -254,16 +260,17 @@ class Talk:
 
     async def read_sets(self, names: Sequence[str]) -> dict[str, Document]:
         """Several sets in one turn; empty documents for those that it cannot tell."""
-        told = [name for name in names if name in self.abilities.sets]
-
+        sets = self.abilities.sets
+        told = [name for name in names if name in sets]
         unreadable: dict[str, str] = {}
 
         async def all_of_them(driver: Any) -> dict[str, Document]:
             documents = {}
             for name in told:
                 documents[name] = await driver.read(name)
-                # What it does now counts more than what it keeps, where neither can be read.
-                unreadable.update({p: why for p, why in driver.unreadable.items() if p not in unreadable})
+                if driver.unreadable:
+                    # What it does now counts more than what it keeps, where neither can be read.
+                    unreadable.update({p: why for p, why in driver.unreadable.items() if p not in unreadable})
             return documents
 
         found: dict[str, Document] = await self._call(all_of_them) if told else {}

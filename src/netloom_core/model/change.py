@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(NamedTuple):
     """One value that is to go, or went, from `before` to `after`; None where there is none."""
 
     path: str

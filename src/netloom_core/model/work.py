@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass, field
-from typing import Any
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
 
 from netloom_core.model.secrets import masked
 
@@ -34,6 +34,20 @@ class StepState:
     hint: str = ""
     code: str = ""
     evidence: dict[str, Any] = field(default_factory=dict)
+
+    def copy(self) -> StepState:
+        """As it stands now, for whoever keeps it; its parts are shared, since a step replaces them whole."""
+        return StepState(
+            self.ordinal,
+            self.device,
+            self.action,
+            self.params,
+            self.state,
+            self.message,
+            self.hint,
+            self.code,
+            self.evidence,
+        )
 
     def shown(self) -> dict[str, Any]:
         """As people see it: what it changed with what was read back, else what it is to change; no secrets."""
@@ -72,8 +86,7 @@ class RunState:
     message: str = ""
 
 
-@dataclass(frozen=True)
-class JournalEntry:
+class JournalEntry(NamedTuple):
     """What was about to be written (`intent`), what came of it (`outcome`), or what somebody did here (`act`).
 
     An outcome names its intent by `intent`, and each intent gets one. `changes` holds dicts of
@@ -94,4 +107,4 @@ class JournalEntry:
     changes: tuple[dict[str, Any], ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
-        return {**asdict(self), "changes": list(self.changes)}
+        return {**self._asdict(), "changes": list(self.changes)}

@@ -239,8 +239,12 @@ class Profile(Part):
         restart = self.procedure("restart")
         return restart.away if restart and restart.away else 10.0
 
+    @cached_property
+    def _roles(self) -> dict[str, Item]:
+        return {item.role: item for item in reversed(list(self.by_path.values())) if item.role}
+
     def with_role(self, role: str) -> Item | None:
-        return next((item for item in self.by_path.values() if item.role == role), None)
+        return self._roles.get(role)
 
     @property
     def leads(self) -> Any:

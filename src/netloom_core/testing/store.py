@@ -108,7 +108,9 @@ class MemoryStore:
         before = (record.documents.get("running", {}), record.documents.get("startup", {}))
         now = (documents.get("running", before[0]), documents.get("startup", before[1]))
         record.lost = losses(before, now, record.lost)
-        record.documents |= {name: document for name, document in documents.items() if document}
+        for name, document in documents.items():
+            if document:
+                record.documents[name] = document
         record.read_at, record.identity, record.trouble = time, identity, ""
         record.unreadable = dict(unreadable)
         profile = self.library.get(record.target.profile)
@@ -170,7 +172,7 @@ class MemoryStore:
 
     async def run(self, ident: str) -> RunState:
         kept = self.all_runs[ident]
-        return replace(kept, steps=[replace(step) for step in kept.steps], result=copy.deepcopy(kept.result))
+        return replace(kept, steps=[step.copy() for step in kept.steps], result=copy.deepcopy(kept.result))
 
     async def unfinished(self) -> list[str]:
         return [run.id for run in self.all_runs.values() if run.state in LIVE]
@@ -186,7 +188,7 @@ class MemoryStore:
 
     async def save_step(self, run: str, step: StepState) -> None:
         self.hook("save step")
-        self.all_runs[run].steps[step.ordinal] = copy.copy(step)
+        self.all_runs[run].steps[step.ordinal] = step.copy()
 
     async def save_run(self, run: RunState) -> None:
         self.hook("save run")
@@ -205,7 +207,7 @@ class MemoryStore:
 
     async def orders(self, run: RunState) -> list[Order]:
         orders = []
-        undone = [replace(s) for s in self.all_runs[run.params["run"]].steps] if run.params["kind"] == "undo" else []
+        undone = [s.copy() for s in self.all_runs[run.params["run"]].steps] if run.params["kind"] == "undo" else []
         for device in run.params.get("devices") or list(self.records):
             record = self.records[device]
             wanted = copy.deepcopy(record.intended)

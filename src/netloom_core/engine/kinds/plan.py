@@ -105,9 +105,9 @@ class PlanRun:
         except NetloomError as error:
             await shop.store.devices.save_trouble(order.device, error.message)
             raise NetloomError(f"it cannot be read: {error.message}", error.hint) from error
-        session = await shop.sessions.of(target)
+        known = talk.known
         told = {which: document for which, document in documents.items() if document}
-        await shop.records.save_reading(order.device, told, session.known.identity, time, session.known.unreadable)
+        await shop.records.save_reading(order.device, told, known.identity, time, known.unreadable)
         return Subject(order.device, profile, talk.abilities, documents["running"], documents["startup"])
 
     async def _remark_holders(self, plan: DevicePlan, subject: Subject, shop: Workshop) -> None:

@@ -11,13 +11,14 @@ import asyncio
 import secrets
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Protocol, TypeVar
 
 from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
 from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, Unproven
-from netloom_core.live.session import Talk
+from netloom_core.live.session import Known, Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
 from netloom_core.model.device import Identity, Target
@@ -81,7 +82,7 @@ class StepContext:
     _rows: dict[str, Row] = field(default_factory=dict)
     unproven: list[str] = field(default_factory=list)  # reasons why the word at the end is not `done`
 
-    @property
+    @cached_property
     def changes(self) -> list[Change]:
         return [Change.from_dict(data) for data in self.step.params.get("changes", [])]
 
@@ -155,24 +156,21 @@ class StepContext:
         """These sets as they are now, saved with the time at which they were asked for."""
         talk, time = await self.talk(), self.clock.now()
         documents = await talk.read_sets(which)
-        await self.save(documents, time)
+        await self._save(talk.known, documents, time)
         return documents
 
-    async def save(self, documents: Mapping[str, Document], time: float) -> None:
+    async def _save(self, known: Known, documents: Mapping[str, Document], time: float) -> None:
         told = {name: document for name, document in documents.items() if document}
-        session = await self.sessions.of(self.target)
-        known = session.known
         await self.records.save_reading(self.target.device, told, known.identity, time, known.unreadable)
 
     async def patiently(self, ask: Callable[[], Awaitable[Result]], seconds: float = PATIENCE_S) -> Result:
         """Ask until it answers, at most `seconds`; then the last error stands."""
-        loop = asyncio.get_running_loop()
-        deadline = loop.time() + seconds
+        begun = asyncio.get_running_loop().time()
         while True:
             try:
                 return await ask()
             except (NoAnswer, ProtocolError, Unproven):
-                if loop.time() >= deadline:
+                if asyncio.get_running_loop().time() >= begun + seconds:
                     raise
                 await asyncio.sleep(PAUSE_S)
 
