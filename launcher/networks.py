@@ -18,7 +18,7 @@ import sys
 from pathlib import Path
 
 SIOCGIFFLAGS, SIOCSIFFLAGS, IFF_UP = 0x8913, 0x8914, 0x1
-SIDE_BY_SIDE = 3  # most of the time tests wait for lines, browsers and starts
+SIDE_BY_SIDE = 4  # most of the time tests wait for lines, browsers and starts
 LISTENING = ("standins", "made_up", "peers", "laboratory", "scenarios", "browser")  # folders of tests that open ports
 
 
@@ -51,7 +51,7 @@ def workers(root: Path, python: str) -> list[list[str]]:
     command = shlex.join([*words, python, str(Path(__file__).resolve()), python])
     wrapper.write_text(f'#!/bin/sh\nexec {command} "$@"\n')
     wrapper.chmod(0o755)
-    return [["--tx", f"{SIDE_BY_SIDE}*popen//python={wrapper}", "--dist", "loadfile"]]
+    return [["--tx", f"{SIDE_BY_SIDE}*popen//python={wrapper}", "--dist", "loadfile", "--no-loadscope-reorder"]]
 
 
 def loopback_up() -> None:

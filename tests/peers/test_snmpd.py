@@ -3,16 +3,25 @@
 from __future__ import annotations
 
 import asyncio
+from dataclasses import replace
 from pathlib import Path
 
+import pytest
+
 from netloom_core.bus.owner import Owners
+from netloom_core.bus.turns import Priority
 from netloom_core.clock import SystemClock
+from netloom_core.drivers.registry import Drivers
 from netloom_core.drivers.snmp.agent import ByCommunity, ByUser
+from netloom_core.errors import WrongDevice
 from netloom_core.library.load import Library
 from netloom_core.links.udp import UdpLink
+from netloom_core.live.sessions import Sessions
 from netloom_core.model.access import Access
+from netloom_core.model.change import Change
+from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
-from netloom_core.model.snmp import SnmpUser
+from netloom_core.model.snmp import SnmpAccess, SnmpUser
 from netloom_core.protocols import snmp
 from netloom_core.sweep.methods.snmp import Snmp
 from netloom_core.sweep.methods.snmp_agent import columns
@@ -24,11 +33,13 @@ LINE = Line("net", "Net", "ip", network="127.33.1.0/28", source=SOURCE)
 USER = SnmpUser("watcher", "SHA-256", "a long enough key", "AES", "another long key")
 
 
-def configuration(folder: Path) -> str:
+def configuration(folder: Path, writes: str) -> str:
+    """Where a community may write, nobody's configuration says who is to be asked: that is what it writes."""
     conf = folder / "snmpd.conf"
     conf.write_text(
         "rocommunity quay\n"
-        f'createUser {USER.name} {USER.auth} "{USER.auth_key}" {USER.priv} "{USER.priv_key}"\n'
+        + (f"rwcommunity {writes}\npsysContact nobody\n" if writes else "")
+        + f'createUser {USER.name} {USER.auth} "{USER.auth_key}" {USER.priv} "{USER.priv_key}"\n'
         f"rouser {USER.name} priv\n"
         "sysName rack-1\nsysLocation Plant room\n"
         f"agentAddress udp:{AGENT}:161\n"
@@ -36,9 +47,9 @@ def configuration(folder: Path) -> str:
     return str(conf)
 
 
-async def running(start: Start, folder: Path) -> None:
+async def running(start: Start, folder: Path, writes: str = "") -> None:
     log = str(folder / "agent.log")
-    start("snmpd", "-f", "-Lf", log, "-C", "-c", configuration(folder), f"--persistentDir={folder}")
+    start("snmpd", "-f", "-Lf", log, "-C", "-c", configuration(folder, writes), f"--persistentDir={folder}")
     for _ in range(100):
         with UdpLink(SOURCE) as link:
             await link.send(snmp.get(snmp.SYSTEM, "quay", 1), AGENT, snmp.PORT)
@@ -58,6 +69,32 @@ async def test_v2c(start: Start, tmp_path: Path, library: Library) -> None:
     assert (finding.facts["host"], finding.facts["place"]) == ("rack-1", "Plant room")
     assert finding.facts["mac"], "the MACs of this computer's interfaces"
     assert finding.facts["enterprise"] == "8072", "net-snmp's own number, out of its engine id"
+
+
+async def test_an_agent_of_nobody_s_model_is_named_by_the_standard_and_proven_by_its_interfaces(
+    start: Start, tmp_path: Path, library: Library
+) -> None:
+    await running(start, tmp_path, writes="dock")
+    [finding] = (await look(library, Access(communities=("quay",)))).findings
+    assert (finding.profile, finding.status) == ("standard-snmp", "unknown")
+    owners = Owners()
+    sessions = Sessions(Drivers(library, owners), library.maker, SystemClock())
+    target = Target(
+        "d1", "Rack", finding.profile, LINE, AGENT, models=("",), keys=finding.keys, found=True,
+        credentials=(Credentials("", "dock"),), snmp=SnmpAccess(communities=("quay",)),
+    )  # fmt: skip
+    try:
+        talk = await sessions.talk(target, "test", Priority.RUN)
+        before = await talk.read("running")
+        assert (before["name"], before["contact"]) == ("rack-1", "nobody")
+        await talk.write([Change("/contact", "nobody", "The harbour office")])
+        assert (await talk.read("running"))["contact"] == "The harbour office"
+        stranger = replace(target, device="d2", keys=("mac:02:00:00:00:00:99",))
+        with pytest.raises(WrongDevice):
+            await (await sessions.talk(stranger, "test", Priority.RUN)).read("running")
+    finally:
+        await sessions.close()
+        owners.close()
 
 
 async def test_a_wrong_community_is_silence_and_v3_still_tells_that_somebody_is_there(

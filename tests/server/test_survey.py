@@ -383,7 +383,41 @@ def test_the_bench_says_behind_which_port_of_which_switch_it_is(technician: APIC
 def test_a_device_without_a_profile_has_a_face_by_its_standard(technician: APIClient, library: Library) -> None:
     [(device, _)] = swept(library, at(60, "pjlink", maker="Nobody", model="P1", title="Hall"))
     shown = technician.get(f"/api/devices/{device.id}").json()
-    assert (shown["kind"], shown["maker"], shown["model"]) == ("display or projector", "Nobody", "P1")
+    assert (shown["maker"], shown["model"], shown["state"]) == ("Nobody", "P1", "unknown")
+    assert shown["kind"].startswith("display or projector")
+    assert [point["short"] for point in shown["points"]][:2] == ["power", "mute"]
+    [(bare, _)] = [pair for pair in swept(library, at(61, "ssdp", uuid="x")) if pair[0].address.endswith(".61")]
+    assert technician.get(f"/api/devices/{bare.id}").json()["kind"] == "UPnP device"
+
+
+def test_what_a_standard_gave_gives_way_to_a_model_until_a_person_decided_by_it(
+    technician: APIClient, library: Library
+) -> None:
+    camera, known = {"mac": mac_of(3), "serial": "OC-1"}, {"types": "NetworkVideoTransmitter", "hardware": "C2"}
+    [(device, _)] = swept(library, at(60, "onvif", maker="Nobody", model="Z9", **camera))
+    assert device.profile == "standard-onvif"
+    [(device, _)] = swept(library, at(60, "onvif", maker="Nobody", model="Z9", relays="2", **camera))
+    assert device.profile == "standard-onvif-2-relays", "now it told more"
+    [(device, _)] = swept(library, at(60, "onvif", maker="Nobody", refused="No.", **camera))
+    assert device.profile == "standard-onvif-2-relays", "and does not forget it"
+    [(device, _)] = swept(library, at(60, "onvif", **camera, **known))
+    assert (device.profile, device.status) == ("oystercatch-c2", "new")
+    [(device, _)] = swept(library, at(60, "onvif", maker="Nobody", relays="2", **camera))
+    assert device.profile == "oystercatch-c2"
+
+    [(other, _)] = swept(library, at(70, "onvif", maker="Nobody", model="Z9", relays="2", serial="OC-2"))
+    other.taken_in = True
+    other.save()
+    [(other, _)] = swept(library, at(70, "onvif", maker="Nobody", serial="OC-2", **known))
+    assert other.profile == "standard-onvif-2-relays", "what was decided by it would be lost"
+    assert other.status == "known"
+
+
+def test_a_stranger_that_only_passed_by_leaves_the_picture(technician: APIClient, library: Library) -> None:
+    swept(library, at(60, "pjlink", maker="Nobody", model="P1"), at(61, "ping", echo="yes"))
+    assert Device.objects.filter(taken_in=False).count() == 2
+    swept(library, box(11, "HV-40117"))
+    assert not Device.objects.filter(address__in=["127.20.10.60", "127.20.10.61"]).exists()
 
 
 def test_what_could_be_named_by_nobody_gets_its_name_when_it_tells_it(technician: APIClient, library: Library) -> None:

@@ -129,7 +129,7 @@ async def test_a_factory_login_is_told_to_no_strangers_camera(here: Field, hardw
     facts = {"types": "NetworkVideoTransmitter", "hardware": hardware}
     async with server:
         answer = await device_information(here.look(), f"{BASE}.6", f"http://{BASE}.6:8480/onvif", None, facts)
-    assert answer == {"refused": "ONVIF wants a user and a password"}
+    assert answer == {"onvif_port": "8480", "refused": "ONVIF wants a user and a password"}
     assert any(b"operator" in one for one in heard) == told
     asked = [one for one in heard if b"GetDeviceInformation" in one]
     assert len(asked) == 1 + told, "each is tried once"

@@ -11,8 +11,8 @@ import pytest_asyncio
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.drivers.osdp.driver import OsdpDriver
-from netloom_core.library import standard
 from netloom_core.library.load import Library
+from netloom_core.library.standard import is_standard
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
@@ -64,7 +64,7 @@ async def bus(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch)
 async def test_a_unit_of_an_unknown_maker_is_read_driven_and_addressed(bus: Bus) -> None:
     finding = await bus.sweep()
     assert (finding.identity.maker, finding.identity.model) == ("vendor 00AABB", "model number 9")
-    assert standard.is_standard(finding.profile)
+    assert is_standard(finding.profile)
     profile = bus.library.need(finding.profile)
     outputs = [point for point in profile.by_point.values() if point.kind == "relay"]
     assert len(outputs) == len([p for p in bus.unit.profile.by_point.values() if p.kind == "relay"])
@@ -95,12 +95,3 @@ async def test_a_unit_that_wants_its_secure_channel_says_so_in_the_scan(
     assert finding.facts["secure_channel"] == "required"
     assert "its key" in finding.facts["refused"]
     assert finding.identity.serial, "who it is, it tells"
-
-
-def test_profiles_by_the_standard_are_found_again_by_their_ids() -> None:
-    profile = standard.osdp(8, 2)
-    assert standard.by_id(profile.id) is profile
-    assert standard.of({"vendor": "X", "osdp_inputs": "8", "osdp_outputs": "2"}) is profile
-    for ident in ("standard-osdp-800-inputs-2-outputs", "standard-osdp-99-inputs-2-outputs", "standard-x", ""):
-        assert standard.by_id(ident) is None
-    assert standard.of({"vendor": "X", "osdp_inputs": "many", "osdp_outputs": "2"}) is None

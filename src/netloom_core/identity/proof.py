@@ -37,6 +37,8 @@ def judge(target: Target, identity: Identity, makers: Makers) -> Verdict:
         return Verdict.UNTOLD
     if any(kind_of(key) == "serial" for key in told):
         return Verdict.UNTOLD if target.keys else Verdict.OTHER
+    if not identity.model:
+        return Verdict.UNTOLD
     return Verdict.SAME if _alike(target, identity, makers) else Verdict.OTHER
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from netloom_core.library.standard import PREFIX, is_standard
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.types.base import BadValue
@@ -19,6 +20,7 @@ def problems(profile: Profile) -> Iterator[str]:
     yield from _console(profile)
     yield from _procedures(profile)
     yield from _views(profile)
+    yield from _standard(profile)
     for name, channel in profile.channels.items():
         yield from channel.problems(name, profile)
 
@@ -79,6 +81,14 @@ def _procedures(profile: Profile) -> Iterator[str]:
                 yield f"procedures.{name}: nobody knows what to {act.act}"
             if act.light and printed and not any(word in act.light for word in printed):
                 yield f"procedures.{name}: no light is printed like one of those in {act.light!r}"
+
+
+def _standard(profile: Profile) -> Iterator[str]:
+    if is_standard(profile.id) != (profile.standard is not None):
+        yield f"id: {PREFIX}... are those of a standard, with `standard`; no other begins so"
+    for axis in profile.standard.counts if profile.standard else ():
+        if axis not in profile.axes:
+            yield f"standard.counts: {axis} is not among the axes"
 
 
 def _views(profile: Profile) -> Iterator[str]:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
 from netloom_core.errors import ProfileError
-from netloom_core.library import standard
 from netloom_core.library.parts import Data
 from netloom_core.library.read import load_profile, parts_in
+from netloom_core.library.standard import Standards
 from netloom_core.profiles.profile import Profile
 
 NAMED = 40  # weight of maker and model as the profile itself or its aliases name them
@@ -18,8 +18,11 @@ NAMED = 40  # weight of maker and model as the profile itself or its aliases nam
 class Library:
     """All known profiles. Reading them is the only input or output here."""
 
-    def __init__(self, profiles: list[Profile], parts: Mapping[str, Data] | None = None) -> None:
+    def __init__(
+        self, profiles: list[Profile], parts: Mapping[str, Data] | None = None, standards: Standards | None = None
+    ) -> None:
         self.parts = dict(parts or {})
+        self.standards = standards or Standards()
         self.number = 0  # goes up with each change
         self._learn(profiles)
 
@@ -46,10 +49,16 @@ class Library:
     def read(cls, folder: Path) -> Library:
         parts = parts_in(folder)
         files = (path for path in sorted(folder.rglob("*.yaml")) if path.parent.name != "parts")
-        return cls([load_profile(path, parts) for path in files], parts)
+        profiles = [load_profile(path, parts) for path in files]
+        standards = Standards(profile for profile in profiles if profile.standard)
+        return cls([profile for profile in profiles if not profile.standard], parts, standards)
 
     def put(self, profile: Profile) -> None:
         """Add it, or take it instead of the one with its id; from now on everybody has it."""
+        if profile.standard:
+            raise ProfileError(
+                f"{profile.id} is for a standard, not for a model.", "Leave `standard` out, and say whose model it is."
+            )
         others = [one for one in self._profiles.values() if one.id != profile.id]
         self._learn([*others, profile])
         self.number += 1
@@ -62,8 +71,8 @@ class Library:
         return iter(self._profiles.values())
 
     def get(self, ident: str) -> Profile | None:
-        """One of a file, or one that a standard alone gives (standard.py)."""
-        return self._profiles.get(ident) or standard.by_id(ident)
+        """One of a model, or one that a standard alone gives (standard.py)."""
+        return self._profiles.get(ident) or self.standards.by_id(ident)
 
     def need(self, ident: str) -> Profile:
         profile = self.get(ident)
@@ -84,8 +93,11 @@ class Library:
                 return profile.maker
         return ""
 
-    def best(self, facts: dict[str, str]) -> Profile | None:
-        """The profile whose rules weigh most for these facts, else what a standard gives; None where two tie."""
+    def best(self, facts: dict[str, str], methods: Iterable[str] = ()) -> Profile | None:
+        """The profile whose rules weigh most for these facts; None where two tie.
+
+        Where no model's rule fits: what a standard gives to one that was found by these methods.
+        """
         folded = {name: value.casefold() for name, value in facts.items()}
         if "maker" in folded:
             folded["maker"] = self.maker(folded["maker"]).casefold()
@@ -96,7 +108,7 @@ class Library:
                     weights[profile.id] += weight
         ranked = sorted(weights, key=lambda ident: -weights[ident])
         if not ranked:
-            return standard.of(facts)
+            return self.standards.of(facts, methods)
         if len(ranked) > 1 and weights[ranked[0]] == weights[ranked[1]]:
             return None
         return self._profiles[ranked[0]]

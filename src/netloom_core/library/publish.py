@@ -18,7 +18,7 @@ from netloom_core.profiles.axis import Axis
 from netloom_core.profiles.channel import Channel
 from netloom_core.profiles.item import Item, Need, Shown
 from netloom_core.profiles.people import Act, Connector, Console, Light, Meaning, Phrase, Procedure, View
-from netloom_core.profiles.profile import Factory, Match, Mode, Profile, Signs
+from netloom_core.profiles.profile import ByStandard, Factory, Match, Mode, Profile, Signs
 from netloom_core.types.base import ValueType
 
 MAX_KIND = 110
@@ -55,7 +55,7 @@ def schema() -> dict[str, Any]:
 def reference() -> str:
     """The form as a page: each class with its words, its fields with their types and defaults."""
     parts: list[tuple[str, list[type[BaseModel]]]] = [
-        ("The profile", [Profile, Match, Mode, Factory, Signs, Axis]),
+        ("The profile", [Profile, Match, Mode, Factory, Signs, Axis, ByStandard]),
         ("Items", [Item, Need, Shown]),
         ("What people see and do", [Light, Meaning, Procedure, Act, Connector, View, Console, Phrase]),
         ("Types of values", list(_types())),

@@ -55,6 +55,19 @@ class Signs(Part):
     ports: list[int] = []
 
 
+class ByStandard(Part):
+    """That it is of no model but of a standard: for devices that one of `methods` found and that tell all `facts`.
+
+    `counts` are the axes whose length a fact tells, up to the axis' own count; `port` the fact that tells the TCP
+    port of its first channel.
+    """
+
+    methods: list[str] = Field(min_length=1)
+    facts: list[str] = []
+    counts: dict[str, str] = {}
+    port: str = ""
+
+
 @dataclass(frozen=True)
 class Bound:
     """An item, and how one channel has it."""
@@ -87,6 +100,7 @@ class Profile(Part):
     lights: list[Light] = []
     connectors: list[Connector] = []
     console: Console | None = None
+    standard: ByStandard | None = None
 
     @model_validator(mode="before")
     @classmethod

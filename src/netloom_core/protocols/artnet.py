@@ -70,6 +70,8 @@ class PollReply:
             "oem": f"{self.oem:04X}",
             "style": self.style,
             "universes": " ".join(map(str, self.universes)),
+            # Of a node that answers in parts the first one is the node; the others are asked for by driving it.
+            "dmx_ports": str(len(self.ports)) if self.bind_index <= 1 else "",
         }
         return {name: value for name, value in facts.items() if value}
 

@@ -17,7 +17,7 @@ from xml.etree.ElementTree import Element
 from xml.sax.saxutils import escape
 
 from netloom_core.errors import Absent, ProtocolError, Refused, WrongCredentials
-from netloom_core.protocols.xml import find_all, parse, text_of
+from netloom_core.protocols.xml import find_all, local, parse, text_of
 
 COMMON = "http://www.onvif.org/ver10/schema"
 DEVICE_IO = "http://www.onvif.org/ver10/deviceIO/wsdl"
@@ -57,15 +57,6 @@ def _token(user: str, password: str, nonce: bytes, created: str) -> str:
         f"<w:Nonce>{base64.b64encode(nonce).decode()}</w:Nonce><u:Created>{escape(created)}</u:Created>"
         "</w:UsernameToken></w:Security></s:Header>"
     )
-
-
-def get_device_information(user: str = "", password: str = "", nonce: bytes = b"", created: str = "") -> bytes:
-    """The request; with a user name token when `user` is given. `created` is UTC in ISO 8601."""
-    header = _token(user, password, nonce, created) if user else ""
-    return (
-        '<?xml version="1.0" encoding="UTF-8"?><s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope">'
-        f'{header}<s:Body><GetDeviceInformation xmlns="{DEVICE}"/></s:Body></s:Envelope>'
-    ).encode()
 
 
 def request(operation: str, body: Mapping[str, Any], namespace: str = DEVICE, token: Token | None = None) -> bytes:
@@ -112,6 +103,11 @@ def response(data: bytes, operation: str) -> Element:
     if not found:
         raise ProtocolError(f"not an answer to {operation}")
     return found[0]
+
+
+def relays(data: bytes) -> int:
+    """How many relay outputs there are, by an answer to GetRelayOutputs (clause 8.6.1). Raises as `response` does."""
+    return len([one for one in response(data, "GetRelayOutputs") if local(one) == "RelayOutputs"])
 
 
 def get_system_date_and_time() -> bytes:

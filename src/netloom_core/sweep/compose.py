@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 from netloom_core.identity.keys import GRADE, kind_of
 from netloom_core.library.load import Library
+from netloom_core.library.standard import model_of, speaks_against
 from netloom_core.model.device import Identity
 from netloom_core.model.line import address_key
 from netloom_core.model.sighting import Sighting
@@ -81,21 +82,22 @@ def _record_for(
             # then there are several who do, and this is the one that is where it was.
             own = {key for key in (record.key, *record.keys) if kind_of(key) == "serial"}
             strange = bool(record.key or record.keys) and own.isdisjoint(finding.shared)
-            other = finding.profile != record.profile and (finding.profile or finding.keys) and record.profile
+            ours, theirs = model_of(finding.profile), model_of(record.profile)
+            other = speaks_against(finding.profile, record.profile) or (theirs and not ours and finding.keys)
             if not (strange or other or record.device in claimed):
                 return record
     host = finding.facts.get("host", "").casefold()
     if host and not finding.keys and hosts[host] == 1 and len(by_host[host]) == 1:
         record = by_host[host][0]
         provable = bool(record.key or record.keys)
-        if not provable and record.device not in claimed and (not finding.profile or finding.profile == record.profile):
+        if not provable and record.device not in claimed and not speaks_against(finding.profile, record.profile):
             return record
     return None
 
 
 def _status(finding: Finding, record: Known | None) -> str:
     if record is None:
-        return "new" if finding.profile else "unknown"
+        return "new" if model_of(finding.profile) else "unknown"
     if "." in record.address and all(":" in place.address for place in finding.places):
         return BY_IPV6
     places = set(finding.places)
@@ -122,7 +124,7 @@ def _finding(cluster: Cluster, placed: list[Sighting], library: Library) -> Find
     ]
     if len(macs) > 1:
         facts["macs"] = " ".join(macs)
-    profile = library.best(facts)
+    profile = library.best(facts, {sighting.method for sighting in cluster.seen})
     if profile is not None and (mode := profile.mode_of(facts)):
         facts["mode"] = mode
     if not all("outside" in s.facts for s in placed):

@@ -14,6 +14,7 @@ from netloom_core.absence.explain import Absent
 from netloom_core.engine.ports import EventSink, SweepWork
 from netloom_core.errors import AddressOutside
 from netloom_core.library.load import Library
+from netloom_core.library.standard import model_of
 from netloom_core.links.interfaces import own_address
 from netloom_core.model.access import Refusals
 from netloom_core.model.work import RunState
@@ -160,7 +161,7 @@ def _refresh_source(line: Line) -> None:
 
 def _found(device: Device, finding: Finding, names: dict[str, str]) -> dict[str, Any]:
     status = finding.status
-    if status == "new" and not device.profile:
+    if status == "new" and not model_of(device.profile):
         status = "unknown"
     return {
         "device": device.id,

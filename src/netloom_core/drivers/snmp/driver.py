@@ -21,6 +21,7 @@ from netloom_core.protocols import snmp
 from netloom_core.protocols.xml import clean
 
 Result = TypeVar("Result")
+INTERFACES = 24  # whose addresses are asked for at once: one of them is enough to know it by
 NUMBERS = ("integer", "unsigned", "gauge", "ticks")
 
 
@@ -96,7 +97,7 @@ class SnmpDriver(BoundDriver):
             self._presence.heard()
             values = dict(response.binds)
             told = {fact: _fact(values.get(oid)) for fact, oid in oids.items()}
-            return identity_from({**self._channel.constant, **told})
+            return identity_from({**self._channel.constant, **told, **await self._interfaces(agent)})
         self._agent = None
         if answered:
             raise WrongCredentials(
@@ -107,6 +108,17 @@ class SnmpDriver(BoundDriver):
             "An agent is silent to a community that it does not know: look at its line's access and at its power.",
             outcome="not_sent",
         )
+
+    async def _interfaces(self, agent: Asked) -> dict[str, str]:
+        """The MAC addresses of its first interfaces, where the profile has them as facts."""
+        if not self._channel.interfaces:
+            return {}
+        response = await agent.bulk((snmp.IF_MAC,), INTERFACES)
+        inside = len(snmp.IF_MAC)
+        rows = (
+            [(oid[inside:], value) for oid, value in response.binds if oid[:inside] == snmp.IF_MAC] if response else []
+        )
+        return snmp.mac_facts([(index, value) for index, value in rows if value is not None])
 
     async def _ask(self, ask: Callable[[Asked], Awaitable[snmp.Response | None]]) -> snmp.Response:
         self.need_proof()

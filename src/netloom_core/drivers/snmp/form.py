@@ -39,8 +39,9 @@ class SnmpCall(Call):
 
 
 class SnmpChannel(Channel, protocol="snmp"):
-    """`identity` are facts by the objects that tell them. `most` object values go into one answer;
-    `community` is the one by which its factory lets others write."""
+    """`identity` are facts by the objects that tell them, `interfaces` says that the MAC addresses of its interfaces
+    (ifPhysAddress, RFC 2863) are facts, too. `most` object values go into one answer; `community` is the one by which
+    its factory lets others write."""
 
     binding: ClassVar[type[Binding]] = SnmpBinding
     call: ClassVar[type[Call]] = SnmpCall
@@ -48,6 +49,7 @@ class SnmpChannel(Channel, protocol="snmp"):
     protocol: Literal["snmp"]
     port: int = Field(default=161, ge=1, le=65535)
     identity: dict[str, str] = {}
+    interfaces: bool = False
     constant: dict[str, str] = {}
     community: str = Field(default="", max_length=60)
     most: int = Field(default=48, ge=1, le=200)
@@ -55,7 +57,7 @@ class SnmpChannel(Channel, protocol="snmp"):
 
     @property
     def driven(self) -> bool:  # type: ignore[override]
-        return bool({*self.identity, *self.constant} & {"serial", "mac", "uuid"})
+        return self.interfaces or bool({*self.identity, *self.constant} & {"serial", "mac", "uuid"})
 
     def abilities(self, name: str, profile: Described) -> Abilities:
         if not self.driven:

@@ -75,7 +75,7 @@ async def ask(
             owner.forget(address, speed)
         noise.sound(speed)
         facts = {**identity_of(ident).facts, **await _able(owner, address, speed, talk)}
-        profile = look.library.best(facts)
+        profile = look.library.best(facts, ("osdp",))
         look.sight(
             str(address),
             "osdp",

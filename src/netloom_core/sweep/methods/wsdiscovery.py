@@ -1,4 +1,4 @@
-"""WS-Discovery: typed and untyped probes, Resolve where an answer has no address, then ONVIF's identity."""
+"""WS-Discovery: typed and untyped probes, Resolve where an answer has no address, then ONVIF's identity and relays."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from netloom_core.sweep.base import Look, Method
 
 LISTEN_S = 3.0
 ANSWER_S = 2.0
+USUAL_PORT = 80
 ASK_PACKETS = 8
 MAX_ENDPOINTS = 1024
 MAX_LOGINS = 3  # tried at one camera in one sweep: many lock after five
@@ -75,7 +76,7 @@ def _place(url: str) -> tuple[int, str] | None:
     """Port and path; None for what is no URL."""
     try:
         split = urlsplit(url)
-        return split.port or 80, split.path or "/"
+        return split.port or USUAL_PORT, split.path or "/"
     except ValueError:
         return None
 
@@ -110,6 +111,7 @@ async def device_information(
     logins += [login] if login else [*look.access.onvif, *factory_login(look, told)][:MAX_LOGINS]
     link = HttpLink(look.line.source, address, place[0], timeout=ANSWER_S)
     facts: dict[str, str] = {}
+    where = {} if place[0] == USUAL_PORT else {"onvif_port": str(place[0])}
     refused = False
     try:
         off = await _clock(link, place[1])
@@ -119,16 +121,12 @@ async def device_information(
             if one is not None and not look.access.refusals.may(address, one):
                 look.note(f"{address}: its login was refused twice and is not tried again by itself.")
                 continue
-            body = onvif.get_device_information()
-            if one is not None:
-                now = (datetime.now(UTC) + (off or timedelta())).strftime("%Y-%m-%dT%H:%M:%SZ")
-                body = onvif.get_device_information(one.user, one.password, secrets.token_bytes(16), now)
             try:
-                status, answer = await link.request("POST", place[1], body, SOAP)
+                status, answer = await link.request("POST", place[1], _asking("GetDeviceInformation", one, off), SOAP)
                 if status not in (401, 403):
-                    found = onvif.parse_device_information(answer)
+                    facts |= onvif.parse_device_information(answer)
                     look.access.refusals.taken(address, one)
-                    return facts | found
+                    return facts | where | await _relays(link, place[1], one, off)
             except WrongCredentials:
                 pass
             look.access.refusals.refused(address, one)
@@ -137,7 +135,24 @@ async def device_information(
         return facts
     finally:
         link.close()
-    return {**facts, "refused": "ONVIF wants a user and a password"} if refused else facts
+    return {**facts, **where, "refused": "ONVIF wants a user and a password"} if refused else facts
+
+
+def _asking(operation: str, login: Credentials | None, off: timedelta | None) -> bytes:
+    """An operation without parameters, for anybody or for a user, by the device's own time."""
+    if login is None:
+        return onvif.request(operation, {})
+    now = (datetime.now(UTC) + (off or timedelta())).strftime("%Y-%m-%dT%H:%M:%SZ")
+    return onvif.request(operation, {}, token=onvif.Token(login.user, login.password, secrets.token_bytes(16), now))
+
+
+async def _relays(link: HttpLink, path: str, login: Credentials | None, off: timedelta | None) -> dict[str, str]:
+    """How many relay outputs it has; what it does not tell is no fact."""
+    try:
+        status, answer = await link.request("POST", path, _asking("GetRelayOutputs", login, off), SOAP)
+        return {"relays": str(onvif.relays(answer))} if status == 200 else {}
+    except NetloomError:
+        return {}
 
 
 async def _clock(link: HttpLink, path: str) -> timedelta | None:

@@ -16,6 +16,7 @@ from netloom_core.documents.tree import MISSING, get, put, remove
 from netloom_core.errors import RequestError
 from netloom_core.identity.keys import best_key
 from netloom_core.library.load import Library
+from netloom_core.library.standard import model_of
 from netloom_core.model.secrets import PREFIX, is_reference, reference
 from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import checked
@@ -285,7 +286,8 @@ def join(device: Device, other: Device) -> Device:
 
 
 def _join_places(device: Device, other: Device) -> None:
-    device.profile = device.profile or other.profile
+    if not model_of(device.profile):
+        device.profile = model_of(other.profile) or device.profile or other.profile
     if not device.line_id:
         device.line_id, device.address, device.speed = other.line_id, other.address, other.speed
     mine = Place(device.line_id or "", device.address, device.speed)

@@ -7,12 +7,14 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 
 from django.db import transaction
-from django.db.models import Count
+from django.db.models import Count, Q
 from django.utils import timezone
 
 from netloom_core.absence.explain import Absent
 from netloom_core.identity.keys import best_key
 from netloom_core.library.load import Library
+from netloom_core.library.standard import PREFIX, is_standard, model_of, standard_rank
+from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import BY_IPV6, Finding, Place
 from netloom_core.sweep.guess import guess
 from netloom_core.sweep.sweep import SweepResult
@@ -121,8 +123,7 @@ def _note_common(common: dict[str, str]) -> None:
 
 def _take_over_facts(device: Device, finding: Finding, library: Library, common: dict[str, str]) -> None:
     ident = finding.identity
-    if not device.said:
-        device.profile = device.profile or finding.profile
+    device.profile = _profile_of(device, finding, library)
     unit = unit_of(device, by="sweep")
     unit.maker = (ident.maker or unit.maker)[:120]
     unit.model = (ident.model or unit.model)[:120]
@@ -134,7 +135,7 @@ def _take_over_facts(device: Device, finding: Finding, library: Library, common:
     unit.shared = {**unit.shared, **{key: why for key, why in finding.shared.items() if key in common}}
     unit.identity_key = best_key([*([unit.identity_key] if unit.identity_key else []), *unit.keys])[:250]
     unit.facts = finding.facts
-    unit.guess = "" if device.profile else guess(finding.facts, library)[:200]
+    unit.guess = "" if model_of(device.profile) else guess(finding.facts, library)[:200]
     if finding.facts.get("switch"):
         facts = finding.facts
         unit.switch = {
@@ -145,10 +146,33 @@ def _take_over_facts(device: Device, finding: Finding, library: Library, common:
     unit.save(update_fields=FOUND_FIELDS)
 
 
+def _profile_of(device: Device, finding: Finding, library: Library) -> str:
+    """The one it has; what a standard alone gave gives way to a model's, or to more of a standard, until a person
+    decided anything by it."""
+    had, found = device.profile, finding.profile
+    if device.said or (had and not found):
+        return had
+    if not had or (is_standard(had) and not is_standard(found) and _undecided(device)):
+        return found
+    if is_standard(had) and _undecided(device):
+        before, now = library.get(had), library.get(found)
+        return found if before is None or (now is not None and _gives(now) > _gives(before)) else had
+    return had
+
+
+def _undecided(device: Device) -> bool:
+    return not (device.taken_in or device.intended)
+
+
+def _gives(profile: Profile) -> tuple[int, int]:
+    """How much a standard's profile gives: the surer standard first, then the more values."""
+    return -standard_rank(profile), len(profile.written_out)
+
+
 def _take_over_place(device: Device, finding: Finding) -> list[str]:
     """Where it was found; names the fields that changed. A place proven after these sightings stays."""
     shown = datetime.fromtimestamp(max((s.time for s in finding.sightings), default=0.0), UTC)
-    usual = "known" if device.taken_in else ("new" if device.profile else "unknown")
+    usual = "known" if device.taken_in else ("new" if model_of(device.profile) else "unknown")
     if device.placed is not None and device.placed > shown:
         device.status = "duplicate" if finding.status == "duplicate" else usual
         return ["status"]
@@ -224,7 +248,8 @@ def record_missing(absents: Sequence[Absent], begun: datetime) -> None:
 
 def _forget_passers_by(lines: list[str], seen: set[str]) -> None:
     """Somebody who was only passing by and is gone leaves the picture, not the evidence."""
-    passing = Device.objects.filter(line_id__in=lines, taken_in=False, said=False, profile="", intended={})
+    nameless = Q(profile="") | Q(profile__startswith=PREFIX)
+    passing = Device.objects.filter(nameless, line_id__in=lines, taken_in=False, said=False, intended={})
     for device in passing.exclude(id__in=seen):
         remove(device)
     old = Change.objects.order_by("-id").values_list("id", flat=True)[KEEP_CHANGES : KEEP_CHANGES + 1].first()
