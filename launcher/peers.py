@@ -24,6 +24,7 @@ PROGRAMS = {
     "dnsmasq": "dnsmasq-base",
     "dhclient": "isc-dhcp-client",
     "wsdd": "wsdd",
+    "miniupnpd": "miniupnpd-nftables",
 }
 BINARIES = ("usr/sbin", "usr/bin", "sbin", "bin")
 LIBRARIES = ("usr/lib", "lib")

@@ -174,3 +174,21 @@ def test_what_an_agent_tells_of_its_interfaces_is_what_arp_shows(wire: Wire, des
     found = answering(desk, "10.77.0.10", "snmp", ["neighbour", "snmp"])
     assert found["facts"]["host"] == "rack-1"
     assert found["keys"] == [f"mac:{mac(1)}"]
+
+
+def test_a_gateway_s_description_by_upnp_is_followed(wire: Wire, desk: Desk, tmp_path: Path) -> None:
+    wire.host("gateway", mac(1), "10.77.0.10")
+    uuid = "4c1e0a52-7a3f-4c6e-9d61-0a1b2c3d4e5f"
+    (tmp_path / "gateway.conf").write_text(
+        "ext_ifname=lo\nlistening_ip=eth0\nhttp_port=5040\n"
+        "enable_natpmp=no\nenable_upnp=yes\nnotify_interval=60\n"
+        f"uuid={uuid}\nserial=GW-2207\nfriendly_name=Pier gateway\nmanufacturer_name=Farrow\nmodel_name=Uplink 4\n"
+        "allow 1024-65535 10.77.0.0/24 1024-65535\n"
+    )
+    wire.run(wire.hosts["gateway"].space, program("miniupnpd"), "-d", "-4", "-f", str(tmp_path / "gateway.conf"),
+             "-P", str(tmp_path / "gateway.pid"))  # fmt: skip
+    found = answering(desk, "10.77.0.10", "ssdp", ["neighbour", "ssdp"])
+    assert f"uuid:{uuid.replace('-', '')}" in found["keys"], "of its several devices the outermost"
+    assert found["facts"]["title"] == "Pier gateway"
+    assert found["serial"] == "GW-2207"
+    assert (found["facts"]["maker"], found["facts"]["model"]) == ("Farrow", "Uplink 4")

@@ -5,8 +5,6 @@ Whatever Netloom says of a value at the end is held against what its stand-in ha
 
 from __future__ import annotations
 
-import asyncio
-import copy
 import os
 import random
 from collections.abc import AsyncIterator
@@ -16,68 +14,23 @@ from typing import Any
 
 import pytest
 
-from netloom_core.bus.owner import Owners
-from netloom_core.clock import SystemClock
 from netloom_core.documents.tree import get, leaves, put
-from netloom_core.drivers.registry import Drivers
-from netloom_core.engine.engine import Engine
 from netloom_core.library.load import Library
 from netloom_core.library.read import profile_of
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
 from netloom_core.model.work import RunState, StepState
-from netloom_core.profiles.profile import Profile
-from netloom_core.testing.store import MemoryEvents, MemoryJournal, MemoryStore
 from netloom_standins.described import faces  # noqa: F401 - what units show registers itself
 from netloom_standins.described.description import Description, descriptions
 from netloom_standins.described.memory import Memory
 from netloom_standins.described.unit import DescribedUnit
-from tests.core.rig import Rig
 from tests.made_up.profiles import WAYS, Maker
 from tests.made_up.standins import description_of
+from tests.standins.live import Live
 from tests.standins.models import another
 
 ROUNDS = int(os.environ.get("NETLOOM_ROUNDS", "2"))
 NETWORK = "127.29.{n}"
-WAIT_S = 10.0
-
-
-class Live(Rig):
-    """The engine on a real device: real drivers, sockets and time."""
-
-    def __init__(self, library: Library, profile: Profile, unit: DescribedUnit, line: Line) -> None:
-        key = () if profile.speaks("rdm") else (f"chance|{unit.serial.casefold()}",)
-        target = Target("dev1", "Made up", profile.id, line, unit.address, keys=key, maker=profile.maker,
-                        models=(profile.model,))  # fmt: skip
-        self.library, self.profile, self.unit = library, profile, unit
-        self.owners = Owners()
-        self.store = MemoryStore(library, [target])
-        self.journal, self.events = MemoryJournal(), MemoryEvents()
-        self.engine = self._engine()
-
-    def _engine(self) -> Engine:
-        drivers = Drivers(self.library, self.owners)
-        return Engine(self.library, drivers, self.owners, SystemClock(), self.store, self.journal, self.events)
-
-    async def ended(self, ident: str = "") -> None:
-        async with asyncio.timeout(60):
-            await super().ended(ident)
-
-    async def read(self) -> dict[str, Any]:
-        run = await self.carry_out(self.store.begin("read", [StepState(0, "dev1", "read")]))
-        assert [step.state for step in run.steps] == ["done"], [step.message for step in run.steps]
-        return copy.deepcopy(self.record().documents.get("running", {}))
-
-    async def verify(self) -> tuple[str, set[str]]:
-        run = await self.carry_out(self.store.begin("verify", [StepState(0, "dev1", "read")]))
-        [told] = run.result["devices"]
-        return told["result"], {one["path"] for one in told["differences"]}
-
-    async def power_cut(self) -> None:
-        await self.unit.power_cut()
-        async with asyncio.timeout(WAIT_S):
-            while not self.unit.up:
-                await asyncio.sleep(0.02)
 
 
 @asynccontextmanager
@@ -96,7 +49,10 @@ async def live(way: str, seed: int, tmp_path: Path) -> AsyncIterator[Live]:
     for one in units:
         one.begin({})
         await one.start()
-    rig = Live(library, profile, unit, line)
+    key = () if profile.speaks("rdm") else (f"chance|{unit.serial.casefold()}",)
+    target = Target("dev1", "Made up", profile.id, line, unit.address, keys=key, maker=profile.maker,
+                    models=(profile.model,))  # fmt: skip
+    rig = Live(library, unit, target)
     await rig.engine.start()
     try:
         yield rig

@@ -411,6 +411,9 @@ def test_what_a_standard_gave_gives_way_to_a_model_until_a_person_decided_by_it(
     [(other, _)] = swept(library, at(70, "onvif", maker="Nobody", serial="OC-2", **known))
     assert other.profile == "standard-onvif-2-relays", "what was decided by it would be lost"
     assert other.status == "known"
+    again = at(70, "onvif", maker="Nobody", model="Z9", relays="2", onvif_port="8000", serial="OC-2")
+    [(other, _)] = swept(library, again)
+    assert other.profile == "standard-onvif-2-relays-at-8000", "the same, where it is now"
 
 
 def test_a_stranger_that_only_passed_by_leaves_the_picture(technician: APIClient, library: Library) -> None:
@@ -444,3 +447,38 @@ def test_a_refused_login_is_remembered_until_a_person_gives_one(technician: APIC
     assert again.communities == ("quay",), "what was not given stays"
     assert technician.delete(f"/api/lines/{NET}/access").status_code == 204
     assert access.of_line(net()).communities == ("public",)
+
+
+def test_taking_in_is_all_or_nothing_and_names_are_told_apart(technician: APIClient, library: Library) -> None:
+    pairs = swept(library, *(at(60 + n, "onvif", maker="Nobody", title="Cam", serial=f"Z-{n}") for n in range(3)))
+    Device.objects.filter(id=pairs[2][0].id).update(name="Pier head box")
+    Device.objects.filter(taken_in=True).update(name="Cam 3")
+    idents = [device.id for device, _ in pairs]
+    refused = technician.post("/api/take-in", {"devices": idents, "name": "Cam {n}"}, format="json")
+    assert refused.status_code == 409
+    assert not Device.objects.filter(id__in=idents, taken_in=True).exists(), "the others were not taken in either"
+    names = []
+    for ident in idents:
+        device = Device.objects.get(id=ident)
+        names.append(decisions.take_in(device, decisions.own_name(device), None, "", library).name)
+    assert names == ["Cam", "Cam Z-1", "Pier head box"]
+
+
+def test_a_line_s_camera_login_is_used_for_cameras_that_have_none_of_their_own(
+    technician: APIClient, library: Library
+) -> None:
+    known = {"types": "NetworkVideoTransmitter", "hardware": "C2"}
+    pairs = swept(library, at(60, "onvif", maker="Nobody", serial="Z-1"), at(61, "onvif", serial="Z-2", **known))
+    body = {"onvif": [{"name": name, "password": "quay"} for name in ("one", "two")]}
+    answer = technician.put(f"/api/lines/{NET}/access", body, format="json")
+    assert answer.status_code == 204, answer.content
+    users = []
+    for device, _ in pairs:
+        device = records.with_access([device.id])[device.id]
+        users.append([login.user for login in records.target_of(device, library).credentials])
+    assert users == [["one", "two"], ["one", "two", "operator"]]
+    device = pairs[0][0]
+    own = {"user": "owner", "password": "mine"}
+    assert technician.put(f"/api/devices/{device.id}/credentials", own, format="json").status_code in (200, 204)
+    target = records.target_of(records.with_access([device.id])[device.id], library)
+    assert [login.user for login in target.credentials] == ["owner"]

@@ -7,7 +7,7 @@ from typing import Protocol
 
 from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.timing import line_time
-from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError
 from netloom_core.links.serial import ByteLink
 from netloom_core.protocols import modbus
 
@@ -27,8 +27,8 @@ async def exchange(
 ) -> modbus.Answer:
     """The answer of one unit, waited for at most `timeout` seconds after the request's line time.
 
-    A whole frame of another unit is a late answer: its number goes to `strays`. Raises NoAnswer
-    after silence and ProtocolError for bytes that are no frame.
+    A whole frame of another unit is a late answer: its number goes to `strays`. Raises NobodyThere
+    after silence, NoAnswer where only others are heard, and ProtocolError for bytes that are no frame.
     """
     loop = asyncio.get_running_loop()
     await asyncio.sleep(max(line_time(SILENT_CHARACTERS, link.speed), MIN_SILENT_S))
@@ -43,7 +43,8 @@ async def exchange(
         frame = await _frame(link, deadline, last, own)
         line.echoes = line.echoes or bool(own and own.echoed)
         if not frame:
-            raise NoAnswer(f"Unit {unit} does not answer.", "Look at its power, its wires and its unit number.")
+            silent = NoAnswer if strays else NobodyThere
+            raise silent(f"Unit {unit} does not answer.", "Look at its power, its wires and its unit number.")
         answer = modbus.parse_rtu(frame)
         if answer.unit == unit and answer.function == pdu[0]:
             return answer

@@ -9,6 +9,7 @@ from typing import Protocol
 
 from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
+from netloom_core.errors import NoAnswer, NobodyThere
 from netloom_core.links.serial import ByteLink
 from netloom_core.links.stream import Stream
 
@@ -64,6 +65,13 @@ class Carrier(Protocol):
         ...
 
     def drop(self) -> None: ...
+
+
+def as_heard(error: NoAnswer, carrier: object, answered: bool) -> NoAnswer:
+    """Where a serial line gave no byte at all, nobody is there; on a stream somebody took the connection."""
+    if answered or not isinstance(carrier, SerialCarrier) or isinstance(error, NobodyThere):
+        return error
+    return NobodyThere(error.message, error.hint, target=error.target, outcome=error.outcome)
 
 
 class SerialPort:

@@ -55,10 +55,6 @@ class Library:
 
     def put(self, profile: Profile) -> None:
         """Add it, or take it instead of the one with its id; from now on everybody has it."""
-        if profile.standard:
-            raise ProfileError(
-                f"{profile.id} is for a standard, not for a model.", "Leave `standard` out, and say whose model it is."
-            )
         others = [one for one in self._profiles.values() if one.id != profile.id]
         self._learn([*others, profile])
         self.number += 1

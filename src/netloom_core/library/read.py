@@ -80,6 +80,16 @@ def profile_of(data: Data, name: str, parts: Mapping[str, Data]) -> Profile:
     return profile
 
 
+def own_profile(raw: bytes, name: str, parts: Mapping[str, Data]) -> Profile:
+    """One that a person adds: always a model's. Raises ProfileError as above."""
+    profile = profile_of(data_of(raw, name), name, parts)
+    if profile.standard:
+        raise ProfileError(
+            f"{name} is for a standard, not for a model.", "Leave `standard` out, and say whose model it is."
+        )
+    return profile
+
+
 def _told(error: ValidationError) -> str:
     first = error.errors()[0]
     where = ".".join(str(part) for part in first["loc"])

@@ -52,6 +52,11 @@ def speaks_against(found: str, record: str) -> bool:
     return bool(model_of(found) and model_of(record)) and found != record
 
 
+def only_elsewhere(found: str, record: str) -> bool:
+    """Whether these two profiles of a standard differ by the TCP port alone."""
+    return is_standard(found) and is_standard(record) and _AT.sub("", found) == _AT.sub("", record)
+
+
 class Standards:
     """The standards' own profiles, and those made out of them."""
 

@@ -46,10 +46,10 @@ def read_backups(path: Path, name: str) -> Any:
 
 def read_profile(path: Path, name: str) -> Any:
     """Whether it is a profile at all; what it is made of is read again by whoever takes it."""
-    from netloom_core.library.read import data_of, parts_in, profile_of
+    from netloom_core.library.read import own_profile, parts_in
 
     folder = Path(os.environ["NETLOOM_PROFILES"])
-    return {"id": profile_of(data_of(path.read_bytes(), name), name, parts_in(folder)).id}
+    return {"id": own_profile(path.read_bytes(), name, parts_in(folder)).id}
 
 
 READERS: dict[str, tuple[Callable[[Path, str], Any], float, type[NetloomError]]] = {

@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequen
 from typing import Any, TypeVar
 
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
-from netloom_core.drivers.carrier import Carrier
+from netloom_core.drivers.carrier import Carrier, as_heard
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, found_in, pattern
 from netloom_core.drivers.dialogue.form import DialogueBinding, DialogueCall, DialogueChannel
 from netloom_core.drivers.dialogue.talk import Conversation, facts_of, said
@@ -60,6 +60,8 @@ class DialogueDriver(BoundDriver):
                     result = await work(talk)
                     if self._channel.over == "serial":
                         await talk.leave()
+                except NoAnswer as error:
+                    raise as_heard(error, self._carrier, talk.answered) from error
                 finally:
                     if talk.answered:
                         self._carrier.heard()

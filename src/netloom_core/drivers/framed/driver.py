@@ -7,7 +7,7 @@ from collections.abc import Awaitable, Callable, Hashable, Mapping, Sequence
 from typing import Any, TypeVar
 
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
-from netloom_core.drivers.carrier import Carrier, Port
+from netloom_core.drivers.carrier import Carrier, Port, as_heard
 from netloom_core.drivers.framed.form import FramedBinding, FramedChannel, Pieces
 from netloom_core.drivers.framed.frames import Receiver
 from netloom_core.drivers.framed.layout import packed, parsed, unpacked
@@ -113,6 +113,8 @@ class FramedDriver(BoundDriver):
                     if not proves and self._channel.sign_in is not None and self._entered != self.connection:
                         await self._enter(talk)
                     return await work(talk)
+                except NoAnswer as error:
+                    raise as_heard(error, self._carrier, talk.answered) from error
                 finally:
                     if talk.answered:
                         self._carrier.heard()

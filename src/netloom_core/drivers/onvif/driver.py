@@ -99,7 +99,9 @@ class OnvifDriver(BoundDriver):
             if binding.get is not None and "{now:" in str(binding.set.body):
                 now = await self._call(binding.get, {})
             word = as_text(bound.item, binding, value)
-            await self._call(binding.set, _filled(binding.set.body, word, now))
+            answer = await self._call(binding.set, _filled(binding.set.body, word, now))
+            if isinstance(answer, Mapping) and answer.get("RebootNeeded") == "true":  # ONVIF Core, SetNetworkInterfaces
+                await self._call(OnvifCall(operation="SystemReboot"), {})
 
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:

@@ -23,12 +23,15 @@ from netloom_core.errors import (
 from netloom_core.live.sessions import Presence, Sight
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
+from netloom_core.model.line import DIRECT
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, read_back, undone, value_at
 
 FIRST_LOOK_S = 2.0  # how long one that should answer now is asked again
 GONE_S = 3.0  # how long a restart may take to begin
+# How long one that answers at its old place may only be about to go: those that were told by a write answer first.
+LINGERS_S = {"restart": GONE_S * 2, "write": GONE_S * 2, "command": GONE_S}
 
 
 def new_place(context: StepContext, place: Target) -> Target:
@@ -44,7 +47,12 @@ def new_place(context: StepContext, place: Target) -> Target:
 
 
 async def check_free(context: StepContext, new: Target) -> None:
-    """Only silence is free: whoever answers with a refusal, with garbage or as busy, is somebody."""
+    """Only silence is free: whoever answers with a refusal, with garbage or as busy, is somebody.
+
+    At the other end of a cable is nobody else, and at another speed the device itself may answer with garbage.
+    """
+    if new.address == DIRECT:
+        return
     sight = await context.sessions.look(new)
     if sight.presence is Presence.NOBODY:
         return
@@ -193,11 +201,12 @@ class Restart:
         seconds = context.profile.away_seconds
         loop = asyncio.get_running_loop()
         begun = loop.time()
-        by_restart = context.step.params.get("by", "restart") == "restart"
+        by = context.step.params.get("by", "restart")
+        by_restart, lingers = by == "restart", LINGERS_S[by]
         stays = old.place == new.place
         gone = not (stays and by_restart)
         here: Target | None = None
-        while loop.time() < begun + seconds + (GONE_S if by_restart else 0):
+        while loop.time() < begun + max(seconds + (GONE_S if by_restart else 0), lingers + PAUSE_S):
             sight = await context.sessions.look(new)
             if sight.presence is not Presence.ITSELF:
                 gone = True
@@ -210,7 +219,7 @@ class Restart:
                     break
             if not stays and (back := await self._find(context, [promised, old], 0)) is not None:
                 here = back
-                if back.place != old.place or not by_restart or loop.time() > begun + GONE_S * 2:
+                if back.place != old.place or loop.time() > begun + lingers:
                     break
             await asyncio.sleep(PAUSE_S)
         await self._not_there(context, old, new, here)
@@ -228,6 +237,7 @@ class Restart:
         if here is None:
             here = await self._find(context, [new, old], FIRST_LOOK_S)
         if here is not None and here.place == new.place:
+            await self._arrived(context, here)
             return  # it is there; its values tell the rest
         if here is None:
             sight = await context.sessions.look(new)

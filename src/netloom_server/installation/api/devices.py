@@ -171,11 +171,12 @@ class TakeInView(APIView):
         area, library = find_area(data.get("area")), engine().library
         found = records.chosen(data["devices"])
         taken = []
-        for number, device in enumerate(found, 1):
-            name = data.get("name") or device.name
-            if data.get("name"):
-                name = decisions.named(data["name"], number, device, area, library, many=len(found) > 1)
-            taken.append(decisions.take_in(device, name, area, data.get("stands_for") or "", library))
+        with transaction.atomic():  # all of them, or none
+            for number, device in enumerate(found, 1):
+                name = decisions.own_name(device)
+                if data.get("name"):
+                    name = decisions.named(data["name"], number, device, area, library, many=len(found) > 1)
+                taken.append(decisions.take_in(device, name, area, data.get("stands_for") or "", library))
         engine().do({"do": "read", "devices": [d.id for d in taken if records.can_be_read(d, library)]})
         result = []
         for device in taken:

@@ -154,6 +154,14 @@ def unique_name(name: str, but: str = "") -> str:
     return name
 
 
+def own_name(device: Device) -> str:
+    """The name that it was found by; where another one has it, with what tells the two apart."""
+    for name in (device.name, *(f"{device.name[:50]} {more}"[:80] for more in (device.serial, device.address) if more)):
+        if not Device.objects.filter(name__iexact=name, taken_in=True).exclude(id=device.id).exists():
+            return name
+    return device.name
+
+
 def named(pattern: str, number: int, device: Device, area: Area | None, library: Library, *, many: bool) -> str:
     """A name made from a pattern.
 

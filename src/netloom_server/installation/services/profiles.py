@@ -9,7 +9,7 @@ from django.conf import settings
 
 from netloom_core.errors import NetloomError
 from netloom_core.library.load import Library
-from netloom_core.library.read import data_of, profile_of
+from netloom_core.library.read import own_profile
 from netloom_core.profiles.profile import Profile
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device, OwnProfile
@@ -35,7 +35,7 @@ def take_own(library: Library) -> None:
 
 def read(text: str, name: str, library: Library) -> Profile:
     """Raises ProfileError with the place and the trouble."""
-    return profile_of(data_of(text.encode(), name), name, library.parts)
+    return own_profile(text.encode(), name, library.parts)
 
 
 def add(text: str, name: str, library: Library, by: str) -> Profile:

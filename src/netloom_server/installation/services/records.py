@@ -26,6 +26,7 @@ from netloom_server.base.sealing import unseal
 from netloom_server.installation.models import CommonKey, Device, Line
 
 MAX_WORD = 200
+MOST_LOGINS = 2  # of a line, tried at one camera
 FEW = 20
 
 
@@ -90,8 +91,11 @@ def target_of(device: Device, library: Library) -> Target:
         own = getattr(device, "credential", None)
         if own is not None:
             credentials.append(Credentials(own.user, unseal(own.secret)))
-        elif profile is not None and (profile.factory.user or profile.factory.password):
-            credentials.append(Credentials(profile.factory.user, profile.factory.password))
+        else:
+            if profile is not None and profile.speaks("onvif"):
+                credentials += _of_cameras(device.line)
+            if profile is not None and (profile.factory.user or profile.factory.password):
+                credentials.append(Credentials(profile.factory.user, profile.factory.password))
         secrets = {reference(one.id): unseal(bytes(one.secret)) for one in device.secrets.all()}
     except KeyLost as error:
         trouble = error.message
@@ -125,15 +129,25 @@ def _pins(device: Device, profile: Profile | None) -> dict[str, str]:
     return {**tls, "ssh": kept.fingerprint} if kept else tls
 
 
-def _snmp(line: Line) -> SnmpAccess:
-    """How the agents of a line are asked; with the usual community where nothing else can be had."""
+def _given(line: Line) -> dict[str, Any]:
+    """What people gave for all devices of a line; nothing where this installation cannot read it any more."""
     kept = getattr(line, "access", None)
     try:
-        data = orjson.loads(unseal(bytes(kept.secret))) if kept else {}
+        return dict(orjson.loads(unseal(bytes(kept.secret)))) if kept else {}
     except KeyLost:
-        data = {}
+        return {}
+
+
+def _snmp(line: Line) -> SnmpAccess:
+    """How the agents of a line are asked; with the usual community where nothing else can be had."""
+    data = _given(line)
     users = tuple(SnmpUser(**user) for user in data.get("users", []))
     return SnmpAccess(tuple(data.get("communities") or (USUAL_COMMUNITY,)), users)
+
+
+def _of_cameras(line: Line) -> list[Credentials]:
+    """The logins for cameras of the line that have none of their own; few, since many lock after some wrong ones."""
+    return [Credentials(one["name"], one["password"]) for one in _given(line).get("onvif", [])[:MOST_LOGINS]]
 
 
 def keys_for(device: Device) -> tuple[str, ...]:

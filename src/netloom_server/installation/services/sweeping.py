@@ -13,7 +13,7 @@ from django.utils import timezone
 from netloom_core.absence.explain import Absent
 from netloom_core.identity.keys import best_key
 from netloom_core.library.load import Library
-from netloom_core.library.standard import PREFIX, is_standard, model_of, standard_rank
+from netloom_core.library.standard import PREFIX, is_standard, model_of, only_elsewhere, standard_rank
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import BY_IPV6, Finding, Place
 from netloom_core.sweep.guess import guess
@@ -152,7 +152,7 @@ def _profile_of(device: Device, finding: Finding, library: Library) -> str:
     had, found = device.profile, finding.profile
     if device.said or (had and not found):
         return had
-    if not had or (is_standard(had) and not is_standard(found) and _undecided(device)):
+    if not had or only_elsewhere(found, had) or (is_standard(had) and not is_standard(found) and _undecided(device)):
         return found
     if is_standard(had) and _undecided(device):
         before, now = library.get(had), library.get(found)

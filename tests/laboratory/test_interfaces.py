@@ -37,7 +37,7 @@ def ip(*words: str) -> None:
     subprocess.run([program("ip"), *words], check=True, capture_output=True, timeout=20, env=peer_environment())
 
 
-class Wire:
+class Pair:
     """Two namespaces with a veth between them: `here` is this computer's interface, `there` the device's."""
 
     def __init__(self, mark: str) -> None:
@@ -47,7 +47,16 @@ class Wire:
         ip("-n", self.mine, *words)
 
     def run(self, *words: str) -> Any:
-        command = [program("ip"), "netns", "exec", self.mine, sys.executable, "-m", "tests.peers.in_namespace", *words]
+        command = [
+            program("ip"),
+            "netns",
+            "exec",
+            self.mine,
+            sys.executable,
+            "-m",
+            "tests.laboratory.in_namespace",
+            *words,
+        ]
         done = subprocess.run(command, cwd=ROOT, env=environment(), capture_output=True, text=True, timeout=90)
         assert done.returncode == 0, done.stderr
         return json.loads(done.stdout)
@@ -61,10 +70,10 @@ def environment() -> dict[str, str]:
 
 
 @pytest.fixture
-def wire() -> Iterator[Wire]:
+def wire() -> Iterator[Pair]:
     if subprocess.run(["unshare", "--net", "--mount", "true"], capture_output=True, check=False).returncode:
         pytest.skip("this system allows no network namespaces, so nothing was tried on a real Ethernet")
-    made = Wire(str(os.getpid()))
+    made = Pair(str(os.getpid()))
     try:
         for name in (made.mine, made.theirs):
             ip("netns", "add", name)
@@ -81,7 +90,7 @@ def wire() -> Iterator[Wire]:
                 ip("netns", "delete", name)
 
 
-def test_a_sweep_of_a_real_ethernet(wire: Wire, tmp_path: Path) -> None:
+def test_a_sweep_of_a_real_ethernet(wire: Pair, tmp_path: Path) -> None:
     command = [program("ip"), "netns", "exec", wire.theirs, sys.executable, "-c", NODE]
     node = subprocess.Popen(command, cwd=ROOT, env=environment(), stdout=subprocess.PIPE)
     try:
@@ -98,22 +107,22 @@ def test_a_sweep_of_a_real_ethernet(wire: Wire, tmp_path: Path) -> None:
     assert MAC in device["facts"]["macs"], "the MAC that ARP tells, beside the one that the node tells"
 
 
-def test_it_answers_arp_and_echo_but_not_on_its_service(wire: Wire) -> None:
+def test_it_answers_arp_and_echo_but_not_on_its_service(wire: Pair) -> None:
     [first, *_] = wire.reasons()
     assert "10.77.1.2 is there (ICMP echo, the neighbour table) but not on its service, port 8480" in first
 
 
-def test_nobody_at_the_address(wire: Wire) -> None:
+def test_nobody_at_the_address(wire: Pair) -> None:
     [first, *_] = wire.reasons("10.77.1.3")
     assert "gave no answer on port 8480" in first
 
 
-def test_no_link_on_this_computers_interface(wire: Wire) -> None:
+def test_no_link_on_this_computers_interface(wire: Pair) -> None:
     ip("-n", wire.theirs, "link", "set", "there", "down")
     assert wire.reasons()[0] == "There is no link on this computer's interface here."
 
 
-def test_two_interfaces_claim_the_network(wire: Wire) -> None:
+def test_two_interfaces_claim_the_network(wire: Pair) -> None:
     wire.mine_do("link", "add", "other", "type", "veth", "peer", "name", "end")
     wire.mine_do("address", "add", "10.77.1.4/29", "dev", "other")
     for name in ("other", "end"):
@@ -121,13 +130,13 @@ def test_two_interfaces_claim_the_network(wire: Wire) -> None:
     assert any("Two interfaces of this computer claim 10.77.1.0/29: here and other" in one for one in wire.reasons())
 
 
-def test_no_address_in_that_subnet(wire: Wire) -> None:
+def test_no_address_in_that_subnet(wire: Pair) -> None:
     wire.mine_do("address", "flush", "dev", "here")
     wire.mine_do("address", "add", "10.77.9.1/24", "dev", "here")
     assert wire.reasons()[0].startswith("This computer has no address in 10.77.1.0/29; it has")
 
 
-def test_no_such_interface(wire: Wire) -> None:
+def test_no_such_interface(wire: Pair) -> None:
     wire.mine_do("link", "set", "here", "down")
     wire.mine_do("link", "set", "here", "name", "elsewhere")
     wire.mine_do("link", "set", "elsewhere", "up")

@@ -1,4 +1,4 @@
-"""Run inside a network namespace by test_namespaces.py: sweeps a real Ethernet and asks why; prints JSON."""
+"""Run inside a network namespace by test_interfaces.py: sweeps a real Ethernet and asks why; prints JSON."""
 
 from __future__ import annotations
 
