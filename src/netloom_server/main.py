@@ -150,6 +150,7 @@ async def serve(
 ) -> int:
     import uvicorn
 
+    from netloom_server.base import crossing
     from netloom_server.config.asgi import application, handler
 
     class Server(uvicorn.Server):
@@ -220,7 +221,7 @@ async def serve(
         await engine().stop()
         folder.put_in_order(folder.database_of(data))
         log.info("the server ends in order")
-        if handler.stuck:  # their threads never end, and the process would wait for them
+        if handler.stuck or crossing.thread.given_up:  # their threads never end, and the process would wait for them
             logging.shutdown()
             os._exit(0)
         found.unlink(missing_ok=True)

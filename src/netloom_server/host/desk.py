@@ -10,7 +10,6 @@ from contextlib import AbstractAsyncContextManager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from asgiref.sync import sync_to_async
 from django.utils import timezone
 
 from netloom_core.clock import Clock
@@ -18,6 +17,7 @@ from netloom_core.console.recorder import Entry, Recorder
 from netloom_core.console.session import Console
 from netloom_core.engine.ports import EventSink
 from netloom_core.errors import NetloomError, NoAnswer
+from netloom_server.base.crossing import in_records
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.consoles.models import ConsoleEntry, ConsoleLog
 
@@ -188,11 +188,11 @@ class Desk:
         entries = session.recorder.end() if last else session.recorder.take()
         if entries and session.logged < MAX_LOG_BYTES:
             session.logged += sum(len(entry.data) for entry in entries)
-            await sync_to_async(_keep)(session.log, entries)
+            await in_records(_keep, session.log, entries)
 
     async def _finish(self, session: Session) -> None:
         await self._flush(session, last=True)
-        await sync_to_async(_end)(session.log)
+        await in_records(_end, session.log)
 
 
 def _keep(log: ConsoleLog, entries: list[Entry]) -> None:

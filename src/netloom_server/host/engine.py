@@ -13,7 +13,6 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any, TypeVar
 
-from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.utils import timezone
 
@@ -25,6 +24,7 @@ from netloom_core.errors import NetloomError, RequestError, StoreTrouble
 from netloom_core.library.load import Library
 from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.line import Line
+from netloom_server.base.crossing import in_records
 from netloom_server.care import copies
 from netloom_server.host.desk import Desk
 from netloom_server.host.events import EventHub
@@ -64,7 +64,7 @@ class Engine:
 
     async def start(self) -> None:
         self._loop = asyncio.get_running_loop()
-        await sync_to_async(profiles.take_own)(self.library)
+        await in_records(profiles.take_own, self.library)
         self.core.keep("the event writer", self.events.run)
         self.core.keep("safe copies", self._copies)
         self.core.keep("the making of papers", self.workshop.run)

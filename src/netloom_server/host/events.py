@@ -16,7 +16,6 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 import orjson
-from asgiref.sync import sync_to_async
 
 from netloom_core.errors import StoreTrouble
 from netloom_server.base.crossing import in_records
@@ -171,7 +170,7 @@ class EventHub:
         if 0 <= self._hand_from <= place.last:
             fresh = [one for one in self._hand if one.id > place.last][:BATCH]
         else:
-            fresh = await sync_to_async(_read)(place.last)
+            fresh = await in_records(_read, place.last)
         if fresh:
             place.last = fresh[-1].id
         told += [one.data for one in fresh]

@@ -11,7 +11,7 @@ from django.conf import settings
 from django.db import DatabaseError, connection
 
 from netloom_core.errors import NetloomError
-from netloom_server.base.crossing import in_records
+from netloom_server.base.crossing import in_records, thread
 from netloom_server.care import copies
 from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device
@@ -71,6 +71,7 @@ def measures() -> dict[str, tuple[str, float]]:
         "netloom_devices_missing": ("Devices that the last sweep missed", missing.count()),
         "netloom_runs_live": ("Runs under way", Run.objects.filter(state__in=LIVE).count()),
         "netloom_journal_entries": ("Entries of the journal", JournalEntry.objects.count()),
+        "netloom_records_threads_given_up": ("Threads of the records that hung and were replaced", thread.given_up),
         "netloom_streams": ("Browsers that follow the events", engine().events.streams),
         "netloom_disk_free_bytes": ("Room on the disk of the data folder", shutil.disk_usage(data).free),
         "netloom_copy_age_seconds": (

@@ -9,7 +9,6 @@ from collections.abc import AsyncIterator, Callable
 from contextlib import AbstractAsyncContextManager
 from typing import Any
 
-from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -24,6 +23,7 @@ from netloom_core.links.interfaces import is_loopback
 from netloom_core.model.device import Credentials
 from netloom_server.accounts.models import Role
 from netloom_server.accounts.permissions import has_role
+from netloom_server.base.crossing import in_records
 from netloom_server.base.forms import Form, checked
 from netloom_server.base.problems import NotFound
 from netloom_server.consoles.models import ConsoleLog, HostKey
@@ -154,7 +154,7 @@ def _way(device: Device | None, line: Line, data: dict[str, Any], by: str) -> tu
     ident = device.id
 
     def seen(fingerprint: str) -> None:
-        engine().spawn(sync_to_async(_keep_key)(ident, fingerprint))
+        engine().spawn(in_records(_keep_key, ident, fingerprint))
 
     return (
         device.name,

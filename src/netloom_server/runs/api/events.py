@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 from typing import Any
 
-from asgiref.sync import sync_to_async
-from django.contrib.auth import aget_user
+from django.contrib.auth import get_user
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 
+from netloom_server.base.crossing import in_records
 from netloom_server.base.problems import body
 from netloom_server.host.engine import engine
 from netloom_server.host.events import EventHub, Place, newest_id, oldest_id
@@ -49,19 +49,18 @@ async def _still_in(request: HttpRequest) -> bool:
     """Whether the session is still there and belongs to somebody who may sign in; asked of the records anew."""
     fresh = HttpRequest()
     fresh.session = type(request.session)(request.session.session_key)
-    user: Any = await aget_user(fresh)
+    user: Any = await in_records(get_user, fresh)
     return bool(user.is_authenticated and user.is_active)
 
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """Server-Sent Events from Last-Event-ID on; without it, from now on."""
-    user = await request.auser()
-    if not user.is_authenticated:
+    if not await in_records(lambda: request.user.is_authenticated):
         return JsonResponse(body("signed-out", "You are not signed in.", "Sign in."), status=401)
     given = request.headers.get("Last-Event-ID") or request.GET.get("last", "")
-    newest = await sync_to_async(newest_id)()
+    newest = await in_records(newest_id)
     last = int(given) if given.isdecimal() and len(given) < 16 else newest
-    anew = last > newest or last < await sync_to_async(oldest_id)() - 1
+    anew = last > newest or last < await in_records(oldest_id) - 1
     hub = engine().events
     response = StreamingHttpResponse(
         _stream(request, hub, hub.begin(newest if anew else last), anew=anew), content_type="text/event-stream"
