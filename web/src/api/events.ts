@@ -75,7 +75,6 @@ class Follower {
     on("progress", (data) => live.progressed(data));
     on("planning", (data) => live.planned(data));
     on("notice", (data: { message: string }) => toast.warning(data.message));
-    on("devices", () => live.recorded());
     on("run", (data: { run: string; state: string }) => live.ran(data));
     on("points", (data) => live.pointed(data));
     source.addEventListener("open", () => {

@@ -90,11 +90,6 @@ class LiveStore extends Store<Live> {
     }));
   }
 
-  /** The sweep is on record now: the knots themselves tell what was found. */
-  recorded(): void {
-    this.set({ going: false });
-  }
-
   /** A sweep that ended, however it ended, does not go on. */
   ran({ run, state }: { run: string; state: string }): void {
     if (run === this.get().run && state !== "running" && state !== "waiting") this.set({ going: false });

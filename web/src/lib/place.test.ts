@@ -64,7 +64,9 @@ describe("what streams in", () => {
     live.sighted(sighting("two", "3"));
     expect(live.get().progress).toEqual({ net: { connect: [1, 2] } });
     expect(live.get().going).toBe(true);
-    live.recorded();
+    live.ran({ run: "one", state: "done" });
+    expect(live.get().going).toBe(true);
+    live.ran({ run: "two", state: "failed" });
     expect(live.get().going).toBe(false);
   });
 

@@ -14,7 +14,6 @@ from netloom_core.plan.planner import would_be_kept
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.pace import RATE
-from netloom_core.sweep.sweep import fitting
 from netloom_server.backups.models import Document
 from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services import access
@@ -295,6 +294,8 @@ BLANK = {"state": "", "seconds": 0.0, "seen": 0, "sent": 0, "notes": []}
 
 def _methods(line: Line, library: Library) -> list[dict[str, Any]]:
     """Each with what it did in the line's last sweep; `state` is empty while it never ran."""
+    from netloom_core.sweep.sweep import fitting  # all methods: a process that makes a paper needs none of them
+
     reports = {report.get("method"): report for report in line.reports}
     return [
         {

@@ -126,7 +126,7 @@ function Correct({ device, devices }: { device: WholeDevice; devices: Device[] }
   return (
     <div className="mt-2 flex flex-col gap-2.5 rounded-[3px] border border-weave px-3 py-2.5">
       <Labelled label="It is a">
-        <Choice value={device.profile} disabled={say.isPending} onChange={(event) => say.mutate(event.target.value)}>
+        <Choice value={profiles.data?.some((one) => one.id === device.profile) ? device.profile : ""} disabled={say.isPending} onChange={(event) => say.mutate(event.target.value)}>
           <option value="">model not known</option>
           {profiles.data?.map((one) => (
             <option key={one.id} value={one.id}>
