@@ -93,6 +93,12 @@ def set_up(page: Page, demo: Demo) -> None:
     page.agree("Write 1 setting to 1 device")
     page.run_ends("Write")
     page.until(lambda: "1 unkept" in page.knot("Slipway box").text, "an unkept value")
+    page.press("owner")
+    page.sees("1 value on Slipway box is not kept: a power cut would take it back.")
+    assert page.button("Sign out all the same").is_displayed()
+    page.press("Show what would be lost")
+    page.until(lambda: page.driver.current_url.endswith("/configure"), "the lens that stores it")
+    page.bench_sees("Slipway box")
 
 
 def approve(page: Page) -> None:

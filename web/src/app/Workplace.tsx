@@ -8,6 +8,7 @@ import { Bench } from "../bench/Bench";
 import { lensOf } from "../lenses/registry";
 import { inState } from "../lib/knots";
 import { place } from "../lib/place";
+import { useLeaving } from "../people/Leave";
 import { useStore } from "../lib/store";
 import { Loom } from "../loom/Loom";
 import { DeviceSheet } from "../loom/DeviceSheet";
@@ -28,6 +29,7 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
   const overview = useQuery(overviewQuery);
   const devices = useQuery(devicesQuery);
   const sheet = useStore(place, (p) => p.sheet);
+  useLeaving(devices.data);
   const lens = lensOf(word);
   const only = useStore(place, (p) => (lens.finds ? p.only : ""));
   const todo = useStore(place, (p) => p.todo);

@@ -27,7 +27,7 @@ export function PeoplePanel({ person, close }: { person: Schemas["Person"]; clos
         </Tabs.List>
         <div className="overflow-auto px-4 py-3">
           <Tabs.Content value="you">
-            <You person={person} />
+            <You person={person} close={close} />
           </Tabs.Content>
           <Tabs.Content value="tokens">
             <Tokens person={person} />

@@ -4,6 +4,7 @@ import { type FormEvent, useState } from "react";
 import { toast } from "sonner";
 import { api, asProblem, got, Problem, type Schemas } from "../api/client";
 import { Button } from "../ui/Button";
+import { Leave } from "./Leave";
 import { Heading, Input, Labelled, Mono, Trouble } from "../ui/parts";
 
 /** What a form does when it is sent: told when it fails, and busy meanwhile. */
@@ -28,23 +29,12 @@ export function useForm(act: (fields: Record<string, string>) => Promise<unknown
 }
 
 /** One's own password, second factor, and the way out. */
-export function You({ person }: { person: Schemas["Person"] }) {
-  const client = useQueryClient();
+export function You({ person, close }: { person: Schemas["Person"]; close: () => void }) {
   return (
     <>
       <Password />
       <SecondFactor person={person} />
-      <Heading>Leave</Heading>
-      <Button
-        onClick={() =>
-          void got(api.DELETE("/api/session")).finally(() => {
-            client.clear();
-            location.assign("/");
-          })
-        }
-      >
-        Sign out
-      </Button>
+      <Leave close={close} />
     </>
   );
 }
