@@ -97,6 +97,16 @@ class Page:
     def key(self, *keys: str) -> None:
         ActionChains(self.driver).send_keys(*keys).perform()
 
+    def chord(self, *keys: str) -> None:
+        """The last one while the others are held."""
+        chain = ActionChains(self.driver)
+        for held in keys[:-1]:
+            chain.key_down(held)
+        chain.send_keys(keys[-1])
+        for held in reversed(keys[:-1]):
+            chain.key_up(held)
+        chain.perform()
+
     def extend(self, key: str) -> None:
         ActionChains(self.driver).key_down(Keys.SHIFT).send_keys(key).key_up(Keys.SHIFT).perform()
 

@@ -66,6 +66,11 @@ async def test_it_goes_where_it_is_told_and_is_proven_there(library: Library, tm
         assert place_of(rig) == new
         assert rig.record().target.address == new, "and the record knows"
         await rig.read()
+        back = await rig.apply(await rig.plan("undo", run=run.id), "undo")
+        assert {step.state for step in back.steps} <= {"done", "unproven"}, [
+            (step.action, step.state, step.message) for step in back.steps
+        ]
+        assert (place_of(rig), rig.record().target.address) == (old, old), "and back again"
         rig.every_intent_has_its_outcome()
 
 

@@ -1,7 +1,9 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useMutation, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
+import { at, type Edit, edits } from "../lib/edits";
 import { place } from "../lib/place";
-import { api, asProblem, got, type Run, whole, type Work } from "./client";
+import { plural } from "../lib/words";
+import { api, asProblem, got, type Run, whole, type WholeDevice, type Work } from "./client";
 
 export function tellProblem(error: unknown): void {
   const problem = asProblem(error);
@@ -46,6 +48,40 @@ interface Value {
 /** Versions that our own changes made; another person's change is still told apart from them. */
 const ours = new Map<string, number>();
 
+/** Posts decisions on the versions that the page knows, one after the other. */
+async function decideNow(client: QueryClient, changes: Value[], seen: Record<string, number>): Promise<void> {
+  const versions = Object.fromEntries(Object.entries(seen).map(([id, version]) => [id, Math.max(version, ours.get(id) ?? 0)]));
+  const body = { changes: changes.map((change) => ({ ...change, forget: change.forget ?? false })), versions };
+  try {
+    const answer = await got(api.POST("/api/intended", { body }));
+    for (const device of answer.devices) ours.set(device.id, device.version);
+  } finally {
+    for (const key of ["devices", "device"]) void client.invalidateQueries({ queryKey: [key] });
+  }
+}
+
+const known = (client: QueryClient, id: string) => client.getQueryData<WholeDevice>(["device", id]);
+
+/** The way back of decisions: what was intended before them. Undefined where the page does not know it. */
+function editOf(client: QueryClient, changes: Value[]): Edit | undefined {
+  const devices = new Map(changes.map((change) => [change.device, known(client, change.device)]));
+  if ([...devices.values()].some((device) => !device)) return undefined;
+  const before = changes.map(({ device, path }): Value => {
+    const value = at(devices.get(device)!.intended, path);
+    return value === undefined ? { device, path, forget: true } : { device, path, value };
+  });
+  const versions = () => Object.fromEntries([...devices.keys()].map((id) => [id, known(client, id)?.version ?? 0]));
+  const [first] = changes;
+  const label = devices.get(first.device)!.settings.find((setting) => setting.path === first.path)?.label ?? first.path;
+  const paths = new Set(changes.map((change) => change.path)).size;
+  const on = devices.size === 1 ? devices.get(first.device)!.name : plural(devices.size, "device");
+  return {
+    words: `${paths === 1 ? label : plural(paths, "value")} of ${on}`,
+    back: () => decideNow(client, before, versions()),
+    again: () => decideNow(client, changes, versions()),
+  };
+}
+
 /**
  * Decide values, on the versions that the person saw. One change after the other, so that
  * quick hands do not conflict with themselves.
@@ -54,17 +90,18 @@ export function useDecide() {
   const client = useQueryClient();
   return useMutation({
     scope: { id: "decide" },
-    mutationFn: async (input: { changes: Value[]; versions: Record<string, number> }) => {
-      const versions = Object.fromEntries(
-        Object.entries(input.versions).map(([id, seen]) => [id, Math.max(seen, ours.get(id) ?? 0)]),
-      );
-      const changes = input.changes.map((change) => ({ ...change, forget: change.forget ?? false }));
-      const answer = await got(api.POST("/api/intended", { body: { changes, versions } }));
-      for (const device of answer.devices) ours.set(device.id, device.version);
+    mutationFn: async ({ changes, versions }: { changes: Value[]; versions: Record<string, number> }) => {
+      const edit = editOf(client, changes);
+      await decideNow(client, changes, versions);
+      if (edit) edits.done(edit);
     },
     onError: tellProblem,
-    onSettled: () => {
-      for (const key of ["devices", "device"]) void client.invalidateQueries({ queryKey: [key] });
-    },
   });
+}
+
+/** Takes the last decision back, or makes it again, and says which one that was. */
+export function goThroughEdits(way: "undo" | "redo"): void {
+  void edits[way]().then((words) => {
+    if (words) toast(`${way === "undo" ? "Taken back" : "Decided again"}: ${words}.`);
+  }, tellProblem);
 }

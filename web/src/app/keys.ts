@@ -1,5 +1,6 @@
 import { useEffect } from "react";
 import type { Device, Line } from "../api/client";
+import { goThroughEdits } from "../api/work";
 import { orderOf, walk } from "../lib/knots";
 import { LENSES } from "../lenses/registry";
 import { nextDensity, openPanel, place, select } from "../lib/place";
@@ -11,6 +12,7 @@ export const KEYS: [string, string][] = [
   ["Shift + arrows", "extend the selection"],
   ["Ctrl + A", "select all"],
   ["Escape", "release the selection"],
+  ["Ctrl + Z", "take the last decision back; with Shift make it again"],
   ["Enter", "go to the bench"],
   ["1 – 6", "the lenses"],
   ["/", "find a name, address, serial number, area"],
@@ -56,12 +58,19 @@ export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) =
       " ": () => place.get().cursor && select(place.get().cursor, "toggle"),
     };
 
+    const withCtrl: Record<string, (shift: boolean) => void> = {
+      a: () => place.set({ selected: new Set(devices.map((d) => d.id)) }),
+      z: (shift) => goThroughEdits(shift ? "redo" : "undo"),
+      y: () => goThroughEdits("redo"),
+    };
+
     function pressed(event: KeyboardEvent): void {
       if (typing(event.target) || event.altKey || event.metaKey) return;
       if (event.ctrlKey) {
-        if (event.key === "a") {
+        const act = withCtrl[event.key.toLowerCase()];
+        if (act) {
           event.preventDefault();
-          place.set({ selected: new Set(devices.map((d) => d.id)) });
+          act(event.shiftKey);
         }
         return;
       }

@@ -1,8 +1,12 @@
 import { useQueries } from "@tanstack/react-query";
+import { Redo2, Undo2 } from "lucide-react";
 import { useMemo, useState } from "react";
 import { asProblem, type Setting, type WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
-import { useDecide } from "../../api/work";
+import { goThroughEdits, useDecide } from "../../api/work";
+import { edits } from "../../lib/edits";
+import { sharedBy } from "../../lib/shared";
+import { useStore } from "../../lib/store";
 import type { BenchProps } from "../lens";
 import { ask } from "../../lib/place";
 import { partsOf } from "../../lib/grids";
@@ -18,7 +22,7 @@ import { VIEW_KEYS, VIEWS } from "./views/registry";
 
 const MOST = 60;
 
-/** Configure: values of one device or of many of a model, side by side; live states; write. */
+/** Configure: values of one device, or what many have in common, side by side; live states; write. */
 export function ConfigureBench({ chosen }: BenchProps) {
   const taken = chosen.filter((d) => d.taken_in).slice(0, MOST);
   const answers = useQueries({ queries: taken.map((d) => deviceQuery(d.id)) });
@@ -28,9 +32,26 @@ export function ConfigureBench({ chosen }: BenchProps) {
   if (failed) return <Trouble problem={asProblem(failed.error)} again={() => answers.forEach((one) => void one.refetch())} />;
   if (answers.some((one) => !one.data)) return <Waiting>Reading the records …</Waiting>;
   const whole = answers.map((one) => one.data!);
-  const model = whole[0].profile;
-  if (whole.some((d) => d.profile !== model)) return <Empty title="These are of several models. Select devices of one model to set them together." />;
   return <Values key={taken.map((d) => d.id).join()} whole={whole} left={chosen.length - taken.length} />;
+}
+
+const told = (words: string) => ({ "aria-label": words, title: words });
+
+/** Back and forth through what was decided on this page. */
+function Edits() {
+  const undo = useStore(edits, (e) => e.past.at(-1)?.words);
+  const redo = useStore(edits, (e) => e.future.at(-1)?.words);
+  if (!undo && !redo) return null;
+  return (
+    <span className="ml-auto flex gap-1">
+      <Button look="bare" {...told(undo ? `Take back: ${undo} (Ctrl + Z)` : "Nothing to take back")} disabled={!undo} onClick={() => goThroughEdits("undo")}>
+        <Undo2 size={15} />
+      </Button>
+      <Button look="bare" {...told(redo ? `Decide again: ${redo} (Ctrl + Shift + Z)` : "Nothing to decide again")} disabled={!redo} onClick={() => goThroughEdits("redo")}>
+        <Redo2 size={15} />
+      </Button>
+    </span>
+  );
 }
 
 const SHOW = { all: "all settings", differs: "what differs", decided: "what is decided" };
@@ -42,6 +63,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const versions = Object.fromEntries(whole.map((d) => [d.id, d.version]));
   const pending = whole.reduce((sum, d) => sum + d.counts.pending, 0);
   const unkept = whole.reduce((sum, d) => sum + d.counts.unkept, 0);
+  const models = new Set(whole.map((d) => d.profile)).size;
   const read = whole.every((d) => d.read);
   const decide = (decisions: Decision[]): Promise<string> =>
     change.mutateAsync({ changes: decisions.flatMap((one) => whole.map((d) => ({ device: d.id, ...one }))), versions }).then(
@@ -56,8 +78,9 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
     return found;
   }, [whole]);
   const all = (setting: Setting) => byPath.get(setting.path) ?? [setting];
+  const shared = useMemo(() => sharedBy(whole), [whole]);
   const low = search.trim().toLowerCase();
-  const wanted = whole[0].settings.filter((setting) => {
+  const wanted = shared.filter((setting) => {
     if (low && !`${setting.label} ${setting.path} ${shown(setting.running, setting)} ${shown(setting.intended, setting)}`.toLowerCase().includes(low)) return false;
     const those = all(setting);
     if (show === "decided") return those.some((s) => s.intended !== null);
@@ -87,8 +110,10 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
             Try without storing …
           </Button>
         )}
+        <Edits />
       </div>
       {left > 0 && <p className="mb-2 text-[12.5px] text-weld">{left} of the selected devices are left out here: not taken in, or more than {MOST}.</p>}
+      {models > 1 && shared.length > 0 && <p className="mb-2 text-[12.5px] text-soft">These are of {models} models. What all of them have is here.</p>}
       {!read && <p className="mb-2 text-[12.5px] text-weld">Not every one of them was read yet: running values are missing.</p>}
       {whole.length === 1 && <Points device={whole[0]} />}
       {whole.length === 1 &&
@@ -105,7 +130,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
         aside={
           <span className="flex items-center gap-2">
             <span className="whitespace-nowrap">
-              {wanted.length} of {whole[0].settings.length}
+              {wanted.length} of {shared.length}
             </span>
             <Input aria-label="Search in the settings" placeholder="label or value" value={search} onChange={(event) => setSearch(event.target.value)} className="w-24 !py-0" />
             <Choice aria-label="Which settings are shown" value={show} onChange={(event) => setShow(event.target.value as keyof typeof SHOW)} className="!py-0">
@@ -128,7 +153,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
         ),
       )}
       {!wanted.length && (
-        <Empty title={!whole[0].settings.length ? "This model has no settings, only points." : low ? "No setting is called that, or has that value." : show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
+        <Empty title={!shared.length ? (models > 1 ? `No setting is the same on these ${models} models. Select devices of one model to set them together.` : "This model has no settings, only points.") : low ? "No setting is called that, or has that value." : show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
       )}
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>
