@@ -63,6 +63,29 @@ def line_add(
     give({"line": made}) if context.json else note(f"Added line {made['name']}.")
 
 
+def _line(word: str) -> dict[str, Any]:
+    found: dict[str, Any] | None = next((o for o in call("GET", "/api/lines") if word in (o["id"], o["name"])), None)
+    if found is None:
+        fail("not-found", f"There is no line {word}.", "`lines` lists them.")
+    return found
+
+
+@line_app.command("remove")
+def line_remove(line: str) -> None:
+    """Take a line away, with the strangers on it; devices of the installation hold it."""
+    found = _line(line)
+    call("DELETE", f"/api/lines/{quoted(found['id'])}")
+    give({"line": found["name"], "removed": True}) if context.json else note(f"Removed line {found['name']}.")
+
+
+@line_app.command("merge")
+def line_merge(line: str, into: str) -> None:
+    """All that is known of a line goes to another one of its kind; no device is told anything."""
+    found, other = _line(line), _line(into)
+    made = call("POST", f"/api/lines/{quoted(found['id'])}/merge", {"into": other["id"]})
+    give({"line": made}) if context.json else note(f"{found['name']} is part of {made['name']} now.")
+
+
 @line_app.command("access")
 def line_access(
     line: str,
@@ -84,9 +107,7 @@ def line_access(
     Each kind that is given replaces what is kept of that kind. Keys and passwords are asked for, or read from
     standard input, one a line, when that is no terminal.
     """
-    found = next((one for one in call("GET", "/api/lines") if line in (one["id"], one["name"])), None)
-    if found is None:
-        fail("not-found", f"There is no line {line}.", "`lines` lists them.")
+    found = _line(line)
     path = f"/api/lines/{quoted(found['id'])}/access"
     body: dict[str, Any] = {}
     if community:

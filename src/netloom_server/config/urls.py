@@ -56,6 +56,7 @@ urlpatterns = [
     path("api/profiles/<str:ident>", profiles.ProfileView.as_view()),
     path("api/lines", lines.LinesView.as_view()),
     path("api/lines/<str:ident>", lines.LineView.as_view()),
+    path("api/lines/<str:ident>/merge", lines.MergeLineView.as_view()),
     path("api/lines/<str:ident>/access", lines.LineAccessView.as_view()),
     path("api/lines/<str:ident>/free", lines.FreeAddressesView.as_view()),
     path("api/ports", lines.PortsView.as_view()),

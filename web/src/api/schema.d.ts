@@ -507,6 +507,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{ident}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description All that is known of it goes to another line of its kind, and it is gone. */
+        post: operations["lines_merge_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/overview": {
         parameters: {
             query?: never;
@@ -1339,6 +1356,9 @@ export interface components {
         Means: {
             means: string;
             then: string;
+        };
+        MergeLineRequest: {
+            into: string;
         };
         /** @description A sweep method on a line, and what it did there last: packets sent, addresses seen, seconds. */
         Method: {
@@ -3188,6 +3208,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Free"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_merge_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeLineRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

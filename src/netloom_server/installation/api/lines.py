@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 
 from django.conf import settings
-from django.db.models import ProtectedError
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -18,7 +17,7 @@ from netloom_core.model.line import MAX_HOSTS
 from netloom_server.accounts.models import Role
 from netloom_server.accounts.permissions import has_role
 from netloom_server.base.forms import checked
-from netloom_server.base.problems import Conflict, NoRight, NotFound
+from netloom_server.base.problems import NoRight, NotFound
 from netloom_server.host.engine import engine
 from netloom_server.installation.api import shapes
 from netloom_server.installation.api import survey_shapes as survey
@@ -71,16 +70,22 @@ class LineView(APIView):
     def delete(self, request: Request, ident: str) -> Response:
         if not has_role(request.user, Role.LEAD):
             raise NoRight("Only a lead removes lines.", "Ask a lead.")
-        line = find_line(ident)
-        if line.devices.filter(taken_in=True).exists():
-            raise Conflict(f"{line.name} has devices on it; they would lose their place.", "Move or remove them first.")
-        try:
-            line.devices.filter(taken_in=False).delete()
-            line.delete()
-        except ProtectedError as error:
-            raise Conflict(f"{line.name} is still needed.") from error
+        lines.remove(find_line(ident))
         engine().events.put("lines", {"line": ident})
         return Response(status=204)
+
+
+class MergeLineView(APIView):
+    @extend_schema(request=survey.MergeLineSerializer, responses=shapes.LineSerializer)
+    def post(self, request: Request, ident: str) -> Response:
+        """All that is known of it goes to another line of its kind, and it is gone."""
+        if not has_role(request.user, Role.LEAD):
+            raise NoRight("Only a lead merges lines.", "Ask a lead.")
+        into = find_line(checked(survey.MergeLineSerializer, request)["into"])
+        lines.merge(find_line(ident), into)
+        engine().events.put("lines", {"line": into.id})
+        engine().events.put("devices", {})
+        return Response(shown(into))
 
 
 class LineAccessView(APIView):

@@ -16,6 +16,10 @@ class EditLineSerializer(Form):
     parity = serializers.ChoiceField(["N", "E", "O"], required=False)
 
 
+class MergeLineSerializer(Form):
+    into = serializers.CharField(max_length=80)
+
+
 class SnmpUserSerializer(Form):
     name = serializers.CharField(max_length=32)
     auth = serializers.ChoiceField(

@@ -7,6 +7,8 @@ import os
 from typing import Any
 
 from django.conf import settings
+from django.db import transaction
+from django.db.models import F, ProtectedError
 
 from netloom_core.errors import AddressOutside, RequestError
 from netloom_core.library.load import Library
@@ -17,7 +19,10 @@ from netloom_core.links.serial import check_port
 from netloom_core.model.line import MAX_HOSTS
 from netloom_core.sweep.sweep import fitting
 from netloom_server.base.problems import Conflict
-from netloom_server.installation.models import Line
+from netloom_server.consoles.models import ConsoleLog
+from netloom_server.installation.models import Device, Line, LineAccess, Sighting
+from netloom_server.installation.services.fitting import remove as remove_device
+from netloom_server.runs.models import LIVE, Run
 
 
 def new_ip(data: dict[str, Any]) -> Line:
@@ -98,3 +103,70 @@ def edit(line: Line, data: dict[str, Any], library: Library) -> None:
             setattr(line, name, data[name])
     line.note = ""
     line.save()
+
+
+@transaction.atomic
+def remove(line: Line) -> None:
+    """Take a line away with the strangers on it. Raises Conflict where anything of the installation is on it."""
+    _idle(line)
+    mine = list(line.devices.filter(taken_in=True).order_by("name").values_list("name", flat=True))
+    if mine:
+        raise Conflict(
+            f"{_named(mine)} on {line.name} would lose {'its' if len(mine) == 1 else 'their'} place.",
+            "Merge the line into another one, or remove its devices first. Nothing was changed.",
+        )
+    for stranger in line.devices.all():
+        remove_device(stranger)
+    _forget_places(line)
+    try:
+        line.delete()
+    except ProtectedError as error:
+        raise Conflict(f"{line.name} is still needed.", "Nothing was changed.") from error
+
+
+@transaction.atomic
+def merge(line: Line, into: Line) -> int:
+    """All that is known of a line goes to another one, and the line is gone. The number of devices that went.
+
+    No device is told anything. Raises Conflict where one of them could not be there.
+    """
+    if line.id == into.id or line.kind != into.kind or line.kind == "behind":
+        raise Conflict(f"{line.name} cannot be merged into {into.name}.", "Give another line of its kind.")
+    for one in (line, into):
+        _idle(one)
+    core, there = into.as_core(), {d.address: d.name for d in into.devices.all() if d.address}
+    devices = list(line.devices.all())
+    outside = [d.name for d in devices if d.address and not core.holds(d.address)]
+    twice = [f"{d.name} and {there[d.address]}" for d in devices if d.address in there]
+    if outside:
+        raise Conflict(f"{_named(outside)}: no address of {into.name}.", "Move them first. Nothing was changed.")
+    if twice:
+        raise Conflict(
+            f"{_named(twice)} have the same address.", "Join them, or give one another address. Nothing was changed."
+        )
+    line.devices.update(line=into, version=F("version") + 1)
+    Sighting.objects.filter(line=line).update(line=into)
+    ConsoleLog.objects.filter(line=line).update(line=into)
+    if not LineAccess.objects.filter(line=into).exists():  # else it has logins of its own
+        LineAccess.objects.filter(line=line).update(line=into)
+    _forget_places(line, into)
+    line.delete()
+    return len(devices)
+
+
+def _idle(line: Line) -> None:
+    if Run.objects.filter(state__in=LIVE).exists():
+        raise Conflict(f"A run is under way, and it may be using {line.name}.", "Wait for it, or stop it.")
+
+
+def _named(names: list[str]) -> str:
+    return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+
+
+def _forget_places(line: Line, into: Line | None = None) -> None:
+    """Where devices of other lines were seen, too."""
+    for device in Device.objects.filter(places__icontains=f'"{line.id}"'):
+        left = [place for place in device.places if into or place["line"] != line.id]
+        kept = [{**place, "line": into.id} if into and place["line"] == line.id else place for place in left]
+        device.places = [p for at, p in enumerate(kept) if p not in kept[:at]]
+        device.save(update_fields=["places"])

@@ -1,7 +1,10 @@
 import clsx from "clsx";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Line, type Schemas } from "../../api/client";
+import { devicesQuery, overviewQuery, sessionQuery } from "../../api/queries";
 import { useBegin, useChange } from "../../api/work";
+import { notKept, unkept } from "../../lib/leaving";
 import { live } from "../../lib/live";
 import { openConsole, place } from "../../lib/place";
 import { useStore } from "../../lib/store";
@@ -48,6 +51,7 @@ export function LinePanel({ line }: { line: Line }) {
       <Methods line={line} />
       {line.kind === "ip" && <AskWhy line={line} />}
       {line.kind === "ip" && <Access line={line} />}
+      <Away line={line} />
       {line.kind === "serial" && (
         <p className="mt-3 text-[12.5px] text-soft">
           Port <Mono>{line.path}</Mono>
@@ -60,6 +64,59 @@ export function LinePanel({ line }: { line: Line }) {
         </p>
       )}
     </section>
+  );
+}
+
+/** Another one's part, or gone: what of it would lose its place is named before. */
+function Away({ line }: { line: Line }) {
+  const { data: session } = useQuery(sessionQuery);
+  const { data: overview } = useQuery(overviewQuery);
+  const devices = (useQuery(devicesQuery).data ?? []).filter((d) => d.addresses[0]?.line_id === line.id);
+  const [into, setInto] = useState("");
+  const [sure, setSure] = useState(false);
+  const gone = () => place.set({ line: into });
+  const merge = useChange(() => got(api.POST("/api/lines/{ident}/merge", { params: { path: { ident: line.id } }, body: { into } })), gone);
+  const remove = useChange(() => got(api.DELETE("/api/lines/{ident}", { params: { path: { ident: line.id } } })), gone);
+  if (session?.role !== "lead") return null;
+  const mine = devices.filter((d) => d.taken_in);
+  const lost = unkept(mine);
+  const others = overview?.lines.filter((one) => one.kind === line.kind && one.id !== line.id && line.kind !== "behind") ?? [];
+  return (
+    <>
+      <Heading>Merge or remove</Heading>
+      {lost.length > 0 && <p className="mb-2 text-[12.5px] text-weld">{notKept(lost)}</p>}
+      <div className="flex flex-wrap items-end gap-2">
+        {others.length > 0 && (
+          <>
+            <Labelled label="Its devices and all that is known go to">
+              <Choice value={into} onChange={(event) => setInto(event.target.value)}>
+                <option value="">choose a line</option>
+                {others.map((one) => (
+                  <option key={one.id} value={one.id}>
+                    {one.name}
+                  </option>
+                ))}
+              </Choice>
+            </Labelled>
+            <Button disabled={!into || merge.isPending} onClick={() => merge.mutate(undefined)}>
+              Merge {plural(devices.length, "device")} into it
+            </Button>
+          </>
+        )}
+        {sure ? (
+          <Button look="grave" disabled={remove.isPending} onClick={() => remove.mutate(undefined)}>
+            Remove {line.name}
+            {devices.length > 0 && ` and ${plural(devices.length, "stranger")}`}
+          </Button>
+        ) : (
+          <Button disabled={mine.length > 0} onClick={() => setSure(true)}>
+            Remove this line …
+          </Button>
+        )}
+      </div>
+      {mine.length > 0 && <p className="mt-1 text-[12px] text-soft">{plural(mine.length, "device")} of the installation would lose their place: it cannot be removed.</p>}
+      {others.length > 0 && <p className="mt-1 text-[12px] text-soft">No device is told anything when lines are merged; logins of this line go along where the other has none.</p>}
+    </>
   );
 }
 
@@ -151,7 +208,7 @@ function Access({ line }: { line: Line }) {
       <p className="text-[12.5px] text-soft">
         {communities ? plural(communities, "community", "communities") : "The usual community"}
         {users.length > 0 && `; SNMPv3 as ${users.join(", ")}`}
-        {onvif.length > 0 && `; ONVIF as ${onvif.join(", ")}`}. It is kept encrypted and only asked with.
+        {onvif.length > 0 && `; ONVIF as ${onvif.join(", ")}`}. It is kept encrypted. Sweeps ask with it; devices without a login of their own are read and written with it.
       </p>
       {open && (
         <form onSubmit={keep} className="mt-2 flex flex-wrap items-end gap-2">
