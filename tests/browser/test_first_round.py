@@ -207,6 +207,17 @@ def test_the_keyboard_walks_and_selects(page: Page) -> None:
     page.until(lambda: page.knot("Slipway box"), "the loom in another density")
 
 
+def test_the_same_knots_hang_by_areas(page: Page) -> None:
+    page.key(Keys.ESCAPE, "w")
+    assert "Gate B module" in page.xpath("//*[@role='listbox'][@aria-label='Devices in Gate B']").text
+    page.press("Gate B", "//h2")
+    chosen = {one.text.split("\n")[1] for one in page.driver.find_elements("xpath", "//*[@aria-selected='true']")}
+    assert "Gate B module" in chosen
+    page.press("lines", "//*[@aria-label='Strands']")
+    assert "Gate B module" in page.xpath("//*[@role='listbox'][@aria-label='Devices on Gate bus']").text
+    page.key(Keys.ESCAPE)
+
+
 def test_a_stranger_sees_only_the_sign_in(demo: Demo, tmp_path) -> None:  # type: ignore[no-untyped-def]
     other = Page(tmp_path / "chromium")
     try:

@@ -10,6 +10,7 @@ import { inState } from "../lib/knots";
 import { place } from "../lib/place";
 import { useLeaving } from "../people/Leave";
 import { useStore } from "../lib/store";
+import { byAreas, byLines } from "../lib/warp";
 import { Loom } from "../loom/Loom";
 import { DeviceSheet } from "../loom/DeviceSheet";
 import { PlanDialog } from "../tray/PlanDialog";
@@ -38,7 +39,12 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
     const those = inState(devices.data ?? [], only);
     return todo ? those.filter(lens.open) : those;
   }, [devices.data, only, todo, lens]);
-  useKeys(overview.data?.lines ?? [], shown, (id) => void navigate(`/${id}`));
+  const by = useStore(place, (p) => p.by);
+  const warps = useMemo(
+    () => (by === "areas" ? byAreas(overview.data?.areas ?? [], devices.data ?? []) : byLines(overview.data?.lines ?? [])),
+    [by, overview.data, devices.data],
+  );
+  useKeys(warps, shown, (id) => void navigate(`/${id}`));
 
   useEffect(() => {
     if (overview.data) document.title = `${lens.name} · ${overview.data.installation}`;
@@ -58,7 +64,7 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
           {sheet ? (
             <DeviceSheet devices={shown} lens={lens} />
           ) : (
-            <Loom lines={overview.data.lines} devices={devices.data} shown={shown} lens={lens} />
+            <Loom lines={overview.data.lines} areas={overview.data.areas} warps={warps} devices={devices.data} shown={shown} lens={lens} />
           )}
         </Boundary>}
         {(!narrow || onBench) && <Bench devices={devices.data} overview={overview.data} lens={lens} person={person} narrow={narrow} />}

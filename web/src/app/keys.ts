@@ -1,9 +1,10 @@
 import { useEffect } from "react";
-import type { Device, Line } from "../api/client";
+import type { Device } from "../api/client";
 import { goThroughEdits } from "../api/work";
-import { orderOf, walk } from "../lib/knots";
+import { walk } from "../lib/knots";
 import { LENSES } from "../lenses/registry";
-import { nextDensity, openPanel, place, select } from "../lib/place";
+import { nextDensity, openPanel, place, select, weaveBy } from "../lib/place";
+import { orderIn, type Warp } from "../lib/warp";
 import { toggleTheme } from "./theme";
 
 export const KEYS: [string, string][] = [
@@ -19,6 +20,7 @@ export const KEYS: [string, string][] = [
   [".", "what can be done with the selection"],
   ["s", "loom or sheet"],
   ["z", "density of the loom"],
+  ["w", "strands by lines or by areas"],
   ["r", "open or close the run tray"],
   ["t", "light or dark"],
   ["?", "this list"],
@@ -31,11 +33,11 @@ function typing(target: EventTarget | null): boolean {
 }
 
 /** The keyboard of the whole screen, over the devices that are shown; fields and dialogs keep their own keys. */
-export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) => void): void {
+export function useKeys(warps: Warp[], devices: Device[], toLens: (id: string) => void): void {
   useEffect(() => {
     // Worked out once for what is shown, not for each key: it goes through all devices.
     let known: string[][] | undefined;
-    const order = () => (known ??= orderOf(lines, devices));
+    const order = () => (known ??= orderIn(warps, devices));
 
     function move(event: KeyboardEvent): void {
       const next = walk(order(), place.get().cursor, event.key);
@@ -51,6 +53,7 @@ export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) =
       "?": () => openPanel("keys"),
       s: () => place.set((p) => ({ ...p, sheet: !p.sheet })),
       z: nextDensity,
+      w: () => weaveBy(place.get().by === "lines" ? "areas" : "lines"),
       t: toggleTheme,
       r: () => place.set((p) => ({ ...p, trayOpen: !p.trayOpen })),
       Escape: () => place.set({ selected: new Set(), cursor: "" }),
@@ -88,5 +91,5 @@ export function useKeys(lines: Line[], devices: Device[], toLens: (id: string) =
 
     window.addEventListener("keydown", pressed);
     return () => window.removeEventListener("keydown", pressed);
-  }, [lines, devices, toLens]);
+  }, [warps, devices, toLens]);
 }

@@ -1,8 +1,9 @@
 import { describe, expect, it } from "vitest";
 import type { Device, Line } from "../api/client";
 import { leftToDo, LENSES, lensOf, tells } from "../lenses/registry";
-import { orderOf, rowsOf, shortAddress, walk } from "./knots";
+import { rowsOf, shortAddress, walk } from "./knots";
 import { secondsLeft, shareDone } from "./live";
+import { byLines, orderIn } from "./warp";
 import { ago, listed, needsAre, plural, shown } from "./words";
 
 const line = (id: string) => ({ id, name: id, kind: "ip", network: "127.20.10.0/24" }) as Line;
@@ -51,7 +52,7 @@ describe("walking the loom", () => {
   ])("from %s by %s to %s", (from, key, to) => expect(walk(order, from, key)).toBe(to));
 
   it("follows the strands", () => {
-    expect(orderOf([line("net"), line("other")], [device("b", "127.20.10.9"), device("a", "127.20.10.2")])).toEqual([["a", "b"], []]);
+    expect(orderIn(byLines([line("net"), line("other")]), [device("b", "127.20.10.9"), device("a", "127.20.10.2")])).toEqual([["a", "b"], []]);
   });
 });
 

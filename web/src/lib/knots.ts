@@ -72,7 +72,7 @@ export function shortAddress(address: string): string {
   return unit?.length === UID_DIGITS ? `#${unit.slice(-4)}` : short;
 }
 
-export type Row = { kind: "knot"; device: Device; address: string; shared: boolean } | { kind: "gap"; free: number; key: string };
+export type Row = { kind: "knot"; device: Device; address: string; beside: string; shared: boolean } | { kind: "gap"; free: number; key: string };
 
 /** A line's devices from top to bottom in address order, with the gaps between them. */
 export function rowsOf(line: Line, devices: Device[]): Row[] {
@@ -87,14 +87,9 @@ export function rowsOf(line: Line, devices: Device[]): Row[] {
     const before = here[index - 1]?.address;
     const free = before === undefined ? 0 : Math.floor(addressNumber(address)) - Math.floor(addressNumber(before)) - 1;
     if (free > 0) rows.push({ kind: "gap", free, key: `${before}-${address}` });
-    rows.push({ kind: "knot", device, address, shared: (times.get(address) ?? 0) > 1 });
+    rows.push({ kind: "knot", device, address, beside: device.area, shared: (times.get(address) ?? 0) > 1 });
   });
   return rows;
-}
-
-/** Strands from left to right, and in each the devices from top to bottom: what arrows walk. */
-export function orderOf(lines: Line[], devices: Device[]): string[][] {
-  return lines.map((line) => rowsOf(line, devices).flatMap((row) => (row.kind === "knot" ? [row.device.id] : [])));
 }
 
 /** Where an arrow leads from a device; the same place where there is no further. */

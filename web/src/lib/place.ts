@@ -10,6 +10,8 @@ interface Place {
   /** What was selected when the anchor was set: a span from it is added to that, and shrinks again. */
   base: ReadonlySet<string>;
   density: Density;
+  /** What the strands of the loom are. */
+  by: "lines" | "areas";
   sheet: boolean;
   panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "expected" | "console" | "people";
   /** The line that the bench shows under Survey while no device is selected. */
@@ -44,6 +46,7 @@ export const place = new Store<Place>({
   selected: new Set(),
   base: new Set(),
   density: rememberedDensity(),
+  by: localStorage.getItem("netloom.by") === "areas" ? "areas" : "lines",
   sheet: false,
   panel: "",
   line: "",
@@ -84,6 +87,12 @@ export function nextDensity(): void {
     localStorage.setItem("netloom.density", density);
     return { ...now, density };
   });
+}
+
+/** The same knots on another warp. */
+export function weaveBy(by: Place["by"]): void {
+  localStorage.setItem("netloom.by", by);
+  place.set({ by });
 }
 
 /** Shows a line on the bench. */

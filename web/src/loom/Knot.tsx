@@ -44,7 +44,7 @@ export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, 
         {lines === 2 && (
           <span className="block truncate text-[11.5px] text-soft">
             {said && <span className={clsx("text-[12px]", answers ? "text-woad" : INK[tone])}>{said}</span>}
-            {[said && "", device.model, device.area, device.serial].filter((part, at) => part || (at === 0 && said)).join(" · ")}
+            {[said && "", device.model, row.beside, device.serial].filter((part, at) => part || (at === 0 && said)).join(" · ")}
           </span>
         )}
       </span>

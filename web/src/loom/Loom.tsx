@@ -1,27 +1,38 @@
 import clsx from "clsx";
 import { ListPlus, Plus } from "lucide-react";
 import { useMemo } from "react";
-import type { Device, Line } from "../api/client";
+import type { Device, Line, Schemas } from "../api/client";
 import { useBegin } from "../api/work";
 import type { Lens } from "../lenses/lens";
 import { leftToDo } from "../lenses/registry";
-import { orderOf } from "../lib/knots";
 import { live, shareDone } from "../lib/live";
-import { openPanel, place } from "../lib/place";
+import { openPanel, place, weaveBy } from "../lib/place";
 import { useStore } from "../lib/store";
+import { byAreas, orderIn, rowsIn, type Warp } from "../lib/warp";
+import { plural } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Filters } from "./Filters";
 import { FirstLines } from "./FirstLines";
 import { Site } from "./Site";
 import { Strand } from "./Strand";
 
-/** The picture of the whole installation: lines as strands, devices as knots in address order. */
-export function Loom({ lines, devices, shown, lens }: { lines: Line[]; devices: Device[]; shown: Device[]; lens: Lens }) {
+interface Props {
+  lines: Line[];
+  areas: Schemas["Area"][];
+  /** The strands: lines, or areas. */
+  warps: Warp[];
+  devices: Device[];
+  shown: Device[];
+  lens: Lens;
+}
+
+/** The picture of the whole installation: lines or areas as strands, devices as knots. */
+export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
   const begin = useBegin();
   const only = useStore(place, (p) => (lens.finds ? p.only : ""));
   const todo = useStore(place, (p) => p.todo);
   const left = useMemo(() => leftToDo(devices, lens), [devices, lens]);
-  const order = useMemo(() => orderOf(lines, shown).flat(), [lines, shown]);
+  const order = useMemo(() => orderIn(warps, shown).flat(), [warps, shown]);
   const progress = useStore(live, (l) => l.progress);
   const density = useStore(place, (p) => p.density);
   const placeless = devices.filter((d) => !d.addresses.length);
@@ -56,17 +67,15 @@ export function Loom({ lines, devices, shown, lens }: { lines: Line[]; devices: 
         >
           left to do <span className="font-mono text-[12px]">{left}</span>
         </button>
-        <span className="ml-auto text-[12px] whitespace-nowrap text-soft">
-          {devices.length} devices on {lines.length} lines
-        </span>
+        <Weave devices={devices} lines={lines} areas={areas} />
       </div>
       {lens.finds && <Filters devices={devices} only={only} />}
       {density === "site" ? (
-        <Site lines={lines} devices={shown} lens={lens} order={order} />
+        <Site warps={warps} devices={shown} lens={lens} order={order} />
       ) : (
         <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
-          {(only || todo ? lines.filter((line) => shown.some((d) => d.addresses.some((p) => p.line_id === line.id))) : lines).map((line) => (
-            <Strand key={line.id} line={line} devices={shown} lens={lens} order={order} share={progress[line.id] ? shareDone({ line: progress[line.id] }) : 1} />
+          {(only || todo ? warps.filter((warp) => rowsIn(warp, shown).length) : warps).map((warp) => (
+            <Strand key={warp.id} warp={warp} devices={shown} lens={lens} order={order} share={progress[warp.id] ? shareDone({ line: progress[warp.id] }) : 1} />
           ))}
         </div>
       )}
@@ -76,5 +85,27 @@ export function Loom({ lines, devices, shown, lens }: { lines: Line[]; devices: 
         </p>
       )}
     </section>
+  );
+}
+
+/** Which warp the devices hang on. */
+function Weave({ devices, lines, areas }: Pick<Props, "devices" | "lines" | "areas">) {
+  const by = useStore(place, (p) => p.by);
+  const places = useMemo(() => byAreas(areas, devices).length, [areas, devices]);
+  const one = (which: "lines" | "areas", words: string) => (
+    <button
+      type="button"
+      aria-pressed={by === which}
+      title={`${plural(devices.length, "device")}, in strands by ${which} (w)`}
+      onClick={() => weaveBy(which)}
+      className={clsx("rounded-[3px] border px-1.5 py-0.5", by === which ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent hover:border-warp")}
+    >
+      {words}
+    </button>
+  );
+  return (
+    <span role="group" aria-label="Strands" className="ml-auto flex items-center gap-0.5 text-[12px] whitespace-nowrap text-soft">
+      {one("lines", plural(lines.length, "line"))} {one("areas", plural(places, "area"))}
+    </span>
   );
 }

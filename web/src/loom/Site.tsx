@@ -1,16 +1,16 @@
 import clsx from "clsx";
 import { memo, useCallback, useLayoutEffect, useMemo, useRef, useState } from "react";
-import type { Device, Line } from "../api/client";
+import type { Device } from "../api/client";
 import type { Lens } from "../lenses/lens";
 import { tells } from "../lenses/registry";
-import { rowsOf } from "../lib/knots";
 import { openLine, place, select } from "../lib/place";
 import { fitted, KNOT, type Stroke } from "../lib/strokes";
 import { useStore } from "../lib/store";
+import { rowsIn, type Warp } from "../lib/warp";
 import { INK, Mark } from "../ui/Mark";
 
 interface Props {
-  lines: Line[];
+  warps: Warp[];
   devices: Device[];
   lens: Lens;
   order: string[];
@@ -22,7 +22,7 @@ const WIDEST = 74;
 const ROOMY = 23;
 
 /** The whole installation in one picture, without scrolling: thin strands side by side, like a warp. */
-export function Site({ lines, devices, lens, order }: Props) {
+export function Site({ warps, devices, lens, order }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ width: 0, height: 0 });
   const [over, setOver] = useState("");
@@ -33,13 +33,13 @@ export function Site({ lines, devices, lens, order }: Props) {
     watcher.observe(element);
     return () => watcher.disconnect();
   }, []);
-  const head = Math.min(HEAD, Math.max(...lines.map((line) => line.name.length), 4) * LETTER + 20);
-  const width = lines.length ? Math.min(WIDEST, Math.floor(size.width / lines.length)) : 0;
+  const head = Math.min(HEAD, Math.max(...warps.map((warp) => warp.name.length), 4) * LETTER + 20);
+  const width = warps.length ? Math.min(WIDEST, Math.floor(size.width / warps.length)) : 0;
   // As much room for each knot as the fullest strand leaves, and the same on all of them.
   const usual = useMemo(() => {
-    const most = Math.max(1, ...lines.map((line) => devices.filter((d) => d.addresses.some((p) => p.line_id === line.id)).length));
+    const most = Math.max(1, ...warps.map((warp) => rowsIn(warp, devices).filter((row) => row.kind === "knot").length));
     return Math.max(KNOT, Math.min(ROOMY, (size.height - head - 6) / most));
-  }, [lines, devices, size.height, head]);
+  }, [warps, devices, size.height, head]);
   const pick = useCallback(
     (event: React.MouseEvent, id: string) => select(id, event.shiftKey ? "extend" : event.ctrlKey || event.metaKey ? "toggle" : "only", order),
     [order],
@@ -48,8 +48,8 @@ export function Site({ lines, devices, lens, order }: Props) {
     <div className="flex min-h-0 flex-1 flex-col px-4 pb-2">
       <div ref={box} className="flex min-h-0 flex-1 overflow-hidden pt-1">
         {width > 0 &&
-          lines.map((line) => (
-            <Thin key={line.id} line={line} devices={devices} lens={lens} width={width} head={head} height={size.height - head - 6} usual={usual} pick={pick} point={setOver} />
+          warps.map((warp) => (
+            <Thin key={warp.id} warp={warp} devices={devices} lens={lens} width={width} head={head} height={size.height - head - 6} usual={usual} pick={pick} point={setOver} />
           ))}
       </div>
       <Told devices={devices} lens={lens} over={over} />
@@ -81,7 +81,7 @@ function Told({ devices, lens, over }: { devices: Device[]; lens: Lens; over: st
 }
 
 interface ThinProps {
-  line: Line;
+  warp: Warp;
   devices: Device[];
   lens: Lens;
   width: number;
@@ -92,12 +92,12 @@ interface ThinProps {
   point: (id: string) => void;
 }
 
-/** One line as a thread: its name upright, its knots in address order, runs of ordinary ones as one stroke. */
-const Thin = memo(function Thin({ line, devices, lens, width, head, height, usual, pick, point }: ThinProps) {
+/** One line or area as a thread: its name upright, its knots in address order, runs of ordinary ones as one stroke. */
+const Thin = memo(function Thin({ warp, devices, lens, width, head, height, usual, pick, point }: ThinProps) {
   const strokes = useMemo(() => {
-    const knots = rowsOf(line, devices).flatMap((row) => (row.kind === "knot" ? [row.device] : []));
+    const knots = rowsIn(warp, devices).flatMap((row) => (row.kind === "knot" ? [row.device] : []));
     return fitted(knots, (device) => tells(device, lens), height, usual);
-  }, [line, devices, lens, height, usual]);
+  }, [warp, devices, lens, height, usual]);
   const mine = useMemo(() => new Set(strokes.flatMap((one) => one.devices.map((d) => d.id))), [strokes]);
   const cursor = useStore(place, (p) => (mine.has(p.cursor) ? p.cursor : ""));
   const selected = useStore(place, (p) => chosenOf(p.selected, mine));
@@ -106,19 +106,19 @@ const Thin = memo(function Thin({ line, devices, lens, width, head, height, usua
     <div className="flex shrink-0 flex-col items-center" style={{ width }}>
       <button
         type="button"
-        onClick={() => openLine(line.id)}
-        title={`${line.name}: ${mine.size} known${troubled ? `, ${troubled} with something to tell` : ""}${line.trouble ? `. ${line.trouble}` : ""}`}
-        className={clsx("flex items-end justify-center overflow-hidden rounded-t-[3px] pb-1.5 hover:bg-weave/60", line.trouble && "text-madder")}
+        onClick={() => (warp.line ? openLine(warp.id) : place.set({ selected: mine, cursor: [...mine][0] ?? "" }))}
+        title={`${warp.name}: ${mine.size} known${troubled ? `, ${troubled} with something to tell` : ""}${warp.line?.trouble ? `. ${warp.line.trouble}` : ""}`}
+        className={clsx("flex items-end justify-center overflow-hidden rounded-t-[3px] pb-1.5 hover:bg-weave/60", warp.line?.trouble && "text-madder")}
         style={{ height: head, width }}
       >
         <span className={clsx("max-h-full rotate-180 truncate font-medium [writing-mode:vertical-rl]", width < 15 ? "text-[10px]" : "text-[12px]")}>
-          {line.name}
+          {warp.name}
         </span>
       </button>
       <div
         role="listbox"
         aria-multiselectable
-        aria-label={`Devices on ${line.name}`}
+        aria-label={`Devices ${warp.line ? "on" : "in"} ${warp.name}`}
         tabIndex={0}
         aria-activedescendant={cursor ? `knot-${cursor}` : undefined}
         className="relative"

@@ -3,17 +3,18 @@ import clsx from "clsx";
 import { memo, useCallback, useMemo, useRef } from "react";
 import type { Device, Line } from "../api/client";
 import type { Lens } from "../lenses/lens";
-import { rowsOf, type Row, shortAddress } from "../lib/knots";
+import { type Row, shortAddress } from "../lib/knots";
 import { live } from "../lib/live";
 import { openLine, place, select } from "../lib/place";
 import { useStore } from "../lib/store";
-import { ago, exact, kindOf, whereOf } from "../lib/words";
+import { rowsIn, type Warp } from "../lib/warp";
+import { ago, exact, kindOf, plural, whereOf } from "../lib/words";
 import { Mark } from "../ui/Mark";
 import { Bar } from "../ui/parts";
 import { Knot } from "./Knot";
 
 interface Props {
-  line: Line;
+  warp: Warp;
   devices: Device[];
   lens: Lens;
   order: string[];
@@ -26,16 +27,16 @@ const WIDTH = { rows: "min-w-[236px]", lines: "min-w-[200px]" };
 const GAP = 17;
 const ARRIVALS_SHOWN = 60;
 
-/** One line: its head, and its knots along the warp. */
-export const Strand = memo(function Strand({ line, devices, lens, order, share }: Props) {
+/** One line or area: its head, and its knots along the warp. */
+export const Strand = memo(function Strand({ warp, devices, lens, order, share }: Props) {
   const density = useStore(place, (p) => (p.density === "rows" ? "rows" : "lines"));
   const scroll = useRef<HTMLDivElement>(null);
-  const rows = useMemo(() => rowsOf(line, devices), [line, devices]);
+  const rows = useMemo(() => rowsIn(warp, devices), [warp, devices]);
   const mine = useMemo(() => new Set(rows.flatMap((row) => (row.kind === "knot" ? [row.device.id] : []))), [rows]);
   // A step on one strand is no reason to draw the others again.
   const cursor = useStore(place, (p) => (mine.has(p.cursor) ? p.cursor : ""));
   const selected = useStore(place, (p) => touching(p.selected, mine));
-  const answered = useAnswered(line.id);
+  const answered = useAnswered(warp.id);
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroll.current,
@@ -50,17 +51,17 @@ export const Strand = memo(function Strand({ line, devices, lens, order, share }
   );
   return (
     <div className={clsx("flex min-h-0 w-full max-w-[460px] flex-1 flex-col", WIDTH[density])}>
-      <StrandHead line={line} share={share} count={knots.length} />
+      {warp.line ? <StrandHead line={warp.line} share={share} count={knots.length} /> : <AreaHead name={warp.name} devices={knots.map((row) => row.device)} lens={lens} />}
       <div
         ref={scroll}
         role="listbox"
         aria-multiselectable
-        aria-label={`Devices on ${line.name}`}
+        aria-label={`Devices ${warp.line ? "on" : "in"} ${warp.name}`}
         tabIndex={0}
         aria-activedescendant={knots.some((row) => row.device.id === cursor) ? `knot-${cursor}` : undefined}
         className="relative min-h-0 flex-1 overflow-auto rounded-b-[3px]"
       >
-        {!knots.length && (
+        {!knots.length && warp.line && (
           <p className="px-3 py-4 text-[13px] text-soft">Nobody is known on this line yet. A sweep looks along it.</p>
         )}
           <div className="relative" role="presentation" style={{ height: virtual.getTotalSize() }}>
@@ -83,7 +84,7 @@ export const Strand = memo(function Strand({ line, devices, lens, order, share }
               );
             })}
           </div>
-        <Arrivals line={line} devices={devices} />
+        {warp.line && <Arrivals line={warp.line} devices={devices} />}
       </div>
     </div>
   );
@@ -173,6 +174,29 @@ function StrandHead({ line, share, count }: { line: Line; share: number; count: 
           </button>
         )}
       </div>
+    </div>
+  );
+}
+
+/** An area's head: all of its devices at once, and how many of them have something left to do under the lens. */
+function AreaHead({ name, devices, lens }: { name: string; devices: Device[]; lens: Lens }) {
+  const left = devices.filter(lens.open).length;
+  return (
+    <div className="rounded-t-[3px] border border-weave bg-cloth px-3 py-2">
+      <div className="flex items-baseline justify-between gap-2">
+        <h2 className="min-w-0 truncate text-[14px] font-semibold">
+          <button
+            type="button"
+            className="max-w-full truncate hover:underline"
+            title={`Select all in ${name}`}
+            onClick={() => place.set({ selected: new Set(devices.map((d) => d.id)), cursor: devices[0]?.id ?? "" })}
+          >
+            {name}
+          </button>
+        </h2>
+        <span className="text-[12px] whitespace-nowrap text-soft">{plural(devices.length, "device")}</span>
+      </div>
+      <p className={clsx("h-[22px] text-[12px]", left ? "text-weld" : "text-soft")}>{left ? `${left} to do under ${lens.name}` : `nothing to do under ${lens.name}`}</p>
     </div>
   );
 }

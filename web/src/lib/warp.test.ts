@@ -1,0 +1,28 @@
+import { describe, expect, it } from "vitest";
+import type { Device, Line } from "../api/client";
+import { byAreas, byLines, NO_AREA, orderIn, rowsIn } from "./warp";
+
+const place = (line: string, address: string) => ({ line, line_id: line, address, speed: 0 });
+const device = (name: string, area: string, address = "", state = "known") =>
+  ({ id: name, name, area, state, addresses: address ? [place("net", address)] : [] }) as unknown as Device;
+const line = { id: "net", name: "net", kind: "ip", network: "127.20.10.0/24" } as Line;
+
+describe("another warp", () => {
+  const devices = [device("Box 10", "Quay", "127.20.10.3"), device("Box 9", "Quay", "127.20.10.4", "duplicate"), device("Hall", "Hall"), device("Stray", "")];
+
+  it("has the areas that anybody is in, and at the end those without one", () => {
+    expect(byAreas([{ name: "Quay" }, { name: "Empty" }, { name: "Hall" }], devices).map((warp) => warp.name)).toEqual(["Quay", "Hall", NO_AREA]);
+    expect(byAreas([{ name: "Hall" }], [device("Hall", "Hall")]).map((warp) => warp.name)).toEqual(["Hall"]);
+  });
+
+  it("orders an area by names as people read them, and says on which line each is", () => {
+    const rows = rowsIn({ id: "area Quay", name: "Quay" }, devices);
+    expect(rows.map((row) => row.kind === "knot" && [row.device.name, row.beside, row.shared])).toEqual([["Box 9", "net", true], ["Box 10", "net", false]]);
+    expect(rowsIn({ id: "area", name: NO_AREA }, devices)).toMatchObject([{ address: "", beside: "on no line" }]);
+  });
+
+  it("is walked as it is drawn", () => {
+    expect(orderIn(byLines([line]), devices)).toEqual([["Box 10", "Box 9"]]);
+    expect(orderIn(byAreas([{ name: "Quay" }, { name: "Hall" }], devices), devices)).toEqual([["Box 9", "Box 10"], ["Hall"], ["Stray"]]);
+  });
+});

@@ -1,0 +1,40 @@
+import type { Device, Line } from "../api/client";
+import { type Row, rowsOf } from "./knots";
+
+/** A strand of the loom: a line, or an area. The same devices stand on both. */
+export interface Warp {
+  id: string;
+  name: string;
+  line?: Line;
+}
+
+export const NO_AREA = "In no area";
+
+export const byLines = (lines: Line[]): Warp[] => lines.map((line) => ({ id: line.id, name: line.name, line }));
+
+/** Areas that have devices, in their own order; at the end those that nobody gave one. */
+export function byAreas(areas: { name: string }[], devices: Device[]): Warp[] {
+  const used = new Set(devices.map((d) => d.area));
+  const names = areas.map((area) => area.name).filter((name) => used.has(name));
+  return [...names.map((name) => ({ id: `area ${name}`, name })), ...(used.has("") ? [{ id: "area", name: NO_AREA }] : [])];
+}
+
+/** What stands on a strand from top to bottom: on a line in address order with the gaps, in an area by name. */
+export function rowsIn(warp: Warp, devices: Device[]): Row[] {
+  if (warp.line) return rowsOf(warp.line, devices);
+  const name = warp.name === NO_AREA ? "" : warp.name;
+  return devices
+    .filter((d) => d.area === name)
+    .sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }))
+    .map((device) => ({
+      kind: "knot",
+      device,
+      address: device.addresses[0]?.address ?? "",
+      beside: device.addresses[0]?.line ?? "on no line",
+      shared: device.state === "duplicate",
+    }));
+}
+
+/** Strands from left to right, and in each the devices from top to bottom: what arrows walk. */
+export const orderIn = (warps: Warp[], devices: Device[]): string[][] =>
+  warps.map((warp) => rowsIn(warp, devices).flatMap((row) => (row.kind === "knot" ? [row.device.id] : [])));
