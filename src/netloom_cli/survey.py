@@ -11,11 +11,14 @@ from netloom_cli.client import DIFFERS, FAILED, begin, call, context, fail, foll
 from netloom_cli.output import say, table, value, where
 
 line_app = typer.Typer(help="Lines.", no_args_is_help=True, rich_markup_mode=None)
+area_app = typer.Typer(help="Areas.", no_args_is_help=True, rich_markup_mode=None)
 
 
 def register(app: typer.Typer) -> None:
     app.command()(lines)
     app.add_typer(line_app, name="line")
+    app.command()(areas)
+    app.add_typer(area_app, name="area")
     app.command()(sweep)
     app.command()(devices)
     app.command()(show)
@@ -84,6 +87,61 @@ def line_merge(line: str, into: str) -> None:
     found, other = _line(line), _line(into)
     made = call("POST", f"/api/lines/{quoted(found['id'])}/merge", {"into": other["id"]})
     give({"line": made}) if context.json else note(f"{found['name']} is part of {made['name']} now.")
+
+
+def areas() -> None:
+    """The areas, and what each is inside of."""
+    found = call("GET", "/api/areas")
+    if context.json:
+        give({"areas": found})
+        return
+    names = {area["id"]: area["name"] for area in found}
+    table(("Area", "Inside"), ((area["name"], names.get(area["parent"], "")) for area in found))
+
+
+def _area(word: str) -> dict[str, Any]:
+    found: dict[str, Any] | None = next(
+        (one for one in call("GET", "/api/areas") if word.casefold() == one["name"].casefold()), None
+    )
+    if found is None:
+        fail("not-found", f"There is no area {word}.", "`areas` lists them.")
+    return found
+
+
+Inside = Annotated[str, typer.Option(help="the area that it is inside of; `-` for none")]
+
+
+@area_app.command("add")
+def area_add(name: str, inside: Inside = "") -> None:
+    """Add an area."""
+    body = {"name": name, "parent": _area(inside)["id"] if inside.strip("-") else None}
+    made = call("POST", "/api/areas", body)
+    give({"area": made}) if context.json else note(f"Added area {made['name']}.")
+
+
+@area_app.command("edit")
+def area_edit(area: str, name: Annotated[str, typer.Option(help="its new name")] = "", inside: Inside = "") -> None:
+    """Rename an area, or put it inside of another one."""
+    body: dict[str, Any] = {"name": name} if name else {}
+    if inside:
+        body["parent"] = _area(inside)["id"] if inside != "-" else None
+    made = call("PATCH", f"/api/areas/{_area(area)['id']}", body)
+    give({"area": made}) if context.json else note(f"It is {made['name']} now.")
+
+
+@area_app.command("merge")
+def area_merge(area: str, into: str) -> None:
+    """Its devices and the areas inside of it go to another one, and it is gone."""
+    made = call("POST", f"/api/areas/{_area(area)['id']}/merge", {"into": _area(into)["id"]})
+    give({"area": made}) if context.json else note(f"It is part of {made['name']} now.")
+
+
+@area_app.command("remove")
+def area_remove(area: str) -> None:
+    """Its devices are in the area around it from then on, or in none."""
+    found = _area(area)
+    call("DELETE", f"/api/areas/{found['id']}")
+    give({"area": found["name"], "removed": True}) if context.json else note(f"Removed area {found['name']}.")
 
 
 @line_app.command("access")

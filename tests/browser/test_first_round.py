@@ -213,6 +213,19 @@ def test_the_same_knots_hang_by_areas(page: Page) -> None:
     page.press("Gate B", "//h2")
     chosen = {one.text.split("\n")[1] for one in page.driver.find_elements("xpath", "//*[@aria-selected='true']")}
     assert "Gate B module" in chosen
+    page.xpath("//button[@aria-label='Areas']").click()
+    page.press("Gate B", "//*[@role='dialog']")
+    page.field("Name of Gate B").send_keys(Keys.CONTROL, "a")
+    page.field("Name of Gate B").send_keys("Gate A", Keys.ENTER)
+    page.sees("There is an area named Gate A already.")
+    page.field("Name of Gate B").send_keys(Keys.CONTROL, "a")
+    page.field("Name of Gate B").send_keys("Gate C", Keys.ENTER)
+    page.sees("Gate C", "//*[@role='dialog']//table")
+    page.choose("Merge or remove Gate C", "into Gate A")
+    page.agree("Merge it: ")
+    page.until(lambda: "Gate C" not in page.xpath("//*[@role='dialog']//table").text, "one area less")
+    page.key(Keys.ESCAPE)
+    page.until(lambda: "Gate B module" in page.xpath("//*[@aria-label='Devices in Gate A']").text, "they went along")
     page.press("lines", "//*[@aria-label='Strands']")
     assert "Gate B module" in page.xpath("//*[@role='listbox'][@aria-label='Devices on Gate bus']").text
     page.key(Keys.ESCAPE)

@@ -11,8 +11,8 @@ from netloom_server.accounts.api import people, session
 from netloom_server.backups.api import backups
 from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
+from netloom_server.installation.api import areas, lines, profiles, survey
 from netloom_server.installation.api import devices as installation
-from netloom_server.installation.api import lines, profiles, survey
 from netloom_server.papers.api import papers
 from netloom_server.runs.api import events, journal, runs, watched
 
@@ -54,6 +54,9 @@ urlpatterns = [
     path("api/profiles/check", profiles.ProfileCheckView.as_view()),
     path("api/profiles/try", profiles.ProfileTryView.as_view()),
     path("api/profiles/<str:ident>", profiles.ProfileView.as_view()),
+    path("api/areas", areas.AreasView.as_view()),
+    path("api/areas/<int:pk>", areas.AreaView.as_view()),
+    path("api/areas/<int:pk>/merge", areas.MergeAreaView.as_view()),
     path("api/lines", lines.LinesView.as_view()),
     path("api/lines/<str:ident>", lines.LineView.as_view()),
     path("api/lines/<str:ident>/merge", lines.MergeLineView.as_view()),

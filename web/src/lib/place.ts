@@ -13,7 +13,7 @@ interface Place {
   /** What the strands of the loom are. */
   by: "lines" | "areas";
   sheet: boolean;
-  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "expected" | "console" | "people";
+  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "areas" | "expected" | "console" | "people";
   /** The line that the bench shows under Survey while no device is selected. */
   line: string;
   /** Only knots in this state are shown; empty for all. */

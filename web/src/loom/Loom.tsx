@@ -1,5 +1,5 @@
 import clsx from "clsx";
-import { ListPlus, Plus } from "lucide-react";
+import { ListPlus, Pencil, Plus } from "lucide-react";
 import { useMemo } from "react";
 import type { Device, Line, Schemas } from "../api/client";
 import { useBegin } from "../api/work";
@@ -39,7 +39,7 @@ export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
   if (!lines.length) return <FirstLines />;
   return (
     <section aria-label="Loom" className="flex min-w-0 flex-1 flex-col">
-      <div className="flex flex-wrap items-center gap-2 px-4 pt-3 pb-1">
+      <div className="flex flex-wrap items-center gap-x-1.5 gap-y-1 px-4 pt-3 pb-1">
         <Button
           look="strong"
           disabled={begin.isPending}
@@ -98,14 +98,17 @@ function Weave({ devices, lines, areas }: Pick<Props, "devices" | "lines" | "are
       aria-pressed={by === which}
       title={`${plural(devices.length, "device")}, in strands by ${which} (w)`}
       onClick={() => weaveBy(which)}
-      className={clsx("rounded-[3px] border px-1.5 py-0.5", by === which ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent hover:border-warp")}
+      className={clsx("rounded-[3px] border px-1 py-0.5", by === which ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent hover:border-warp")}
     >
       {words}
     </button>
   );
   return (
-    <span role="group" aria-label="Strands" className="ml-auto flex items-center gap-0.5 text-[12px] whitespace-nowrap text-soft">
+    <span role="group" aria-label="Strands" className="ml-auto flex items-center text-[12px] whitespace-nowrap text-soft">
       {one("lines", plural(lines.length, "line"))} {one("areas", plural(places, "area"))}
+      <Button look="bare" title="Make, rename, merge areas" aria-label="Areas" className="!px-1" onClick={() => openPanel("areas")}>
+        <Pencil size={13} />
+      </Button>
     </span>
   );
 }

@@ -22,7 +22,7 @@ from netloom_server.base.sealing import seal
 from netloom_server.base.shared import Shared
 from netloom_server.host.engine import engine
 from netloom_server.host.events import newest_id
-from netloom_server.installation.api import shapes
+from netloom_server.installation.api import areas, shapes
 from netloom_server.installation.models import Area, Credential, Device, Installation, Line
 from netloom_server.installation.services import access, decisions, fitting, present, records
 from netloom_server.installation.services.fitting import unit_of
@@ -46,15 +46,6 @@ def devices_answer(request: Request) -> HttpResponseBase:
     return answer
 
 
-def find_area(ident: int | None) -> Area | None:
-    if ident is None:
-        return None
-    area = Area.objects.filter(id=ident).first()
-    if area is None:
-        raise NotFound("There is no such area.")
-    return area
-
-
 def overview() -> bytes:
     site = Installation.objects.first()
     holders = engine().owners
@@ -62,7 +53,7 @@ def overview() -> bytes:
     told = {
         "installation": site.name if site else "New installation",
         "demo": settings.LOOPBACK_ONLY,
-        "areas": [{"id": a.id, "name": a.name, "parent": a.parent_id} for a in Area.objects.order_by("id")],
+        "areas": [areas.shown(area) for area in Area.objects.order_by("id")],
         "lines": [
             present.line_as_dict(line, holders.holder(line.id), engine().library)
             for line in present.in_order(Line.objects.select_related("parent", "access"))
@@ -100,7 +91,7 @@ class DevicesView(APIView):
             name=decisions.unique_name(data["name"]),
             profile=profile.id,
             line=line,
-            area=find_area(data.get("area")),
+            area=areas.find(data.get("area")),
             taken_in=True,
             status="planned",
         )
@@ -155,7 +146,7 @@ def _edited(ident: str, data: dict[str, Any]) -> Device:
         device.name = decisions.unique_name(data["name"], device.id)
         fields.append("name")
     if "area" in data:
-        device.area = find_area(data["area"])
+        device.area = areas.find(data["area"])
         fields.append("area")
     if "profile" in data:
         fields += decisions.say(device, data["profile"], engine().library)
@@ -168,7 +159,7 @@ class TakeInView(APIView):
     @extend_schema(request=shapes.TakeInSerializer, responses=shapes.DevicesSerializer)
     def post(self, request: Request) -> Response:
         data = checked(shapes.TakeInSerializer, request)
-        area, library = find_area(data.get("area")), engine().library
+        area, library = areas.find(data.get("area")), engine().library
         found = records.chosen(data["devices"])
         taken = []
         with transaction.atomic():  # all of them, or none

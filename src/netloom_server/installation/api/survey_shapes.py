@@ -16,6 +16,21 @@ class EditLineSerializer(Form):
     parity = serializers.ChoiceField(["N", "E", "O"], required=False)
 
 
+class NewAreaSerializer(Form):
+    name = serializers.CharField(max_length=80)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "parent": serializers.IntegerField(allow_null=True, required=False)}
+
+
+class EditAreaSerializer(NewAreaSerializer):
+    name = serializers.CharField(max_length=80, required=False)
+
+
+class MergeAreaSerializer(Form):
+    into = serializers.IntegerField()
+
+
 class MergeLineSerializer(Form):
     into = serializers.CharField(max_length=80)
 
