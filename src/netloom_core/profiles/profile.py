@@ -58,8 +58,8 @@ class Signs(Part):
 class ByStandard(Part):
     """That it is of no model but of a standard: for devices that one of `methods` found and that tell all `facts`.
 
-    `counts` are the axes whose length a fact tells, up to the axis' own count; `port` the fact that tells the TCP
-    port of its first channel.
+    `counts` are the axes whose length a fact tells, up to the axis' own count; `port` is the fact that tells
+    on which TCP port its first channel is.
     """
 
     methods: list[str] = Field(min_length=1)
