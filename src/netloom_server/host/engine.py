@@ -21,7 +21,6 @@ from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import Drivers
 from netloom_core.engine.engine import Engine as CoreEngine
 from netloom_core.errors import NetloomError, RequestError, StoreTrouble
-from netloom_core.library.load import Library
 from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.line import Line
 from netloom_server.base.crossing import in_records
@@ -43,7 +42,7 @@ log = logging.getLogger("netloom.host")
 
 class Engine:
     def __init__(self) -> None:
-        self.library = Library.read(settings.PROFILES)
+        self.library = profiles.shipped()
         self.clock = SystemClock()
         self.roster = Roster(self.library)
         self.events = EventHub(self.roster)

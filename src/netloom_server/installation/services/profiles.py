@@ -8,6 +8,7 @@ from typing import Any
 from django.conf import settings
 
 from netloom_core.errors import NetloomError
+from netloom_core.library.cache import read_kept
 from netloom_core.library.load import Library
 from netloom_core.library.read import own_profile
 from netloom_core.profiles.profile import Profile
@@ -17,9 +18,14 @@ from netloom_server.installation.models import Device, OwnProfile
 log = logging.getLogger("netloom.profiles")
 
 
+def shipped() -> Library:
+    """Those of the program."""
+    return read_kept(settings.PROFILES, settings.DATA / "cache/profiles", settings.SECRET_KEY.encode())
+
+
 def library() -> Library:
     """Those that ship, and one's own."""
-    found = Library.read(settings.PROFILES)
+    found = shipped()
     take_own(found)
     return found
 
@@ -53,9 +59,9 @@ def drop(ident: str, library: Library) -> None:
     if not gone:
         raise NotFound(f"There is no profile {ident} that was added here.", "`netloom profile list` shows them.")
     library.drop(ident)
-    for shipped in Library.read(settings.PROFILES):
-        if shipped.id == ident:
-            library.put(shipped)
+    for one in shipped():
+        if one.id == ident:
+            library.put(one)
     _touch(ident)
 
 
