@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
+import { useMemo, useState } from "react";
 import { api, asProblem, got, type Plan, Problem, whole, type Work } from "../api/client";
 import { planQuery } from "../api/queries";
 import { useBegin } from "../api/work";
 import { live } from "../lib/live";
 import { ask, place } from "../lib/place";
+import { type Like, partsOf } from "../lib/plans";
 import { useStore } from "../lib/store";
 import { needsAre, plural, shown } from "../lib/words";
 import { Button } from "../ui/Button";
@@ -96,56 +98,88 @@ function summary(plan: Plan): string {
   return `${plural(countChanges(plan), "setting")} on ${plural(devicesOf(plan).length, "device")}, about ${Math.max(1, Math.round(plan.seconds))} s. Each value is read back afterwards.`;
 }
 
-/** Whether an earlier step of the device shows this change already: what is staged works with the restart. */
-function shownBefore(steps: Plan["steps"], at: number, path: string): boolean {
-  return steps.slice(0, at).some((step) => step.changes.some((change) => change.path === path));
-}
-
 function Steps({ plan }: { plan: Plan }) {
+  const parts = useMemo(() => partsOf(plan), [plan]);
   if (!plan.steps.length && !plan.remarks.length)
     return <p className="text-[13px] text-soft">Nothing to write: the devices have these values already.</p>;
   return (
     <>
-      {devicesOf(plan).map((device) => {
-        const steps = plan.steps.filter((step) => step.device === device);
-        return (
-          <section key={device} className="mb-3">
-            <h3 className="text-[13.5px] font-semibold">{steps[0].name}</h3>
-            {steps.map((step, at) => (
-              <div key={at} className="mt-1 border-l-2 border-warp pl-3">
-                <p className="flex flex-wrap items-center gap-1.5 text-[12.5px] text-soft">
-                  {stepPlan(step.action)}
-                  {step.disturbs.map((what) => (
-                    <Tag key={what} tone="madder">
-                      disturbs {what}
-                    </Tag>
-                  ))}
-                </p>
-                {step.unkept.length > 0 && (
-                  <p className="font-mono text-[12px] text-soft">keeps also {step.unkept.join(", ")}</p>
-                )}
-                <table className="text-[12.5px]">
-                  <tbody>
-                    {step.changes.filter((change) => !shownBefore(steps, at, change.path)).map((change) => (
-                      <tr key={change.path} title={change.path}>
-                        <td className="pr-4">{change.label || <span className="font-mono">{change.path}</span>}</td>
-                        <td className="pr-2 text-right font-mono text-soft">{shown(change.from)}</td>
-                        <td className="pr-2 text-soft">→</td>
-                        <td className="font-mono font-semibold">{shown(change.to)}</td>
-                      </tr>
-                    ))}
-                  </tbody>
-                </table>
-              </div>
-            ))}
-          </section>
-        );
-      })}
+      {parts.map((part) => (
+        <Part key={part.devices[0].id} part={part} />
+      ))}
       {plan.remarks.map((remark) => (
         <p key={remark.device + remark.message} className="text-[12.5px] text-weld">
           {remark.name}: {remark.message}
         </p>
       ))}
     </>
+  );
+}
+
+/** One device, or many that are told alike: what they have in common, and each of them on demand. */
+function Part({ part }: { part: Like }) {
+  const [open, setOpen] = useState(false);
+  const { devices, steps } = part;
+  return (
+    <section className="mb-3">
+      <h3 className="text-[13.5px] font-semibold">{devices.length === 1 ? devices[0].name : `${devices.length} devices alike`}</h3>
+      {steps.map((step, at) => (
+        <div key={at} className="mt-1 border-l-2 border-warp pl-3">
+          <p className="flex flex-wrap items-center gap-1.5 text-[12.5px] text-soft">
+            {stepPlan(step.action)}
+            {step.disturbs.map((what) => (
+              <Tag key={what} tone="madder">
+                disturbs {what}
+              </Tag>
+            ))}
+          </p>
+          {step.unkept.length > 0 && <p className="font-mono text-[12px] text-soft">keeps also {step.unkept.join(", ")}</p>}
+          <table className="text-[12.5px]">
+            <tbody>
+              {step.rows.map((row) => (
+                <tr key={row.path} title={row.path}>
+                  <td className="pr-4">{row.label || <span className="font-mono">{row.path}</span>}</td>
+                  <td className="pr-2 text-right font-mono text-soft">{row.varies.from ? "various" : shown(row.from)}</td>
+                  <td className="pr-2 text-soft">→</td>
+                  <td className="font-mono font-semibold">{row.varies.to ? "each its own" : shown(row.to)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      ))}
+      {devices.length > 1 && (
+        <Button look="bare" className="mt-1 !px-0" aria-expanded={open} onClick={() => setOpen(!open)}>
+          {open ? "Only what they share" : `Each of the ${devices.length}`}
+        </Button>
+      )}
+      {open && <Each part={part} />}
+    </section>
+  );
+}
+
+const MOST = 500;
+
+/** A line for each device, with the values that differ. */
+function Each({ part }: { part: Like }) {
+  const various = part.steps.flatMap((step, at) => step.rows.filter((row) => row.varies.from || row.varies.to).map((row) => ({ at, path: row.path, label: row.label })));
+  return (
+    <ul className="mt-1 max-h-64 overflow-auto border-l-2 border-warp pl-3 text-[12.5px]">
+      {part.devices.slice(0, MOST).map((device) => (
+        <li key={device.id}>
+          {device.name}
+          {various.map(({ at, path, label }) => {
+            const change = device.steps[at].changes.find((one) => one.path === path);
+            return (
+              <span key={path} className="ml-3 whitespace-nowrap text-soft">
+                {label || path} <span className="font-mono">{shown(change?.from)} → </span>
+                <b className="font-mono text-ink">{shown(change?.to)}</b>
+              </span>
+            );
+          })}
+        </li>
+      ))}
+      {part.devices.length > MOST && <li className="text-soft">and {part.devices.length - MOST} more, in the run afterwards</li>}
+    </ul>
   );
 }
