@@ -214,6 +214,8 @@ def test_the_same_knots_hang_by_areas(page: Page) -> None:
     chosen = {one.text.split("\n")[1] for one in page.driver.find_elements("xpath", "//*[@aria-selected='true']")}
     assert "Gate B module" in chosen
     page.xpath("//button[@aria-label='Areas']").click()
+    page.sees("Nothing here is told to a device.")
+    assert violations(page) == []
     page.press("Gate B", "//*[@role='dialog']")
     page.field("Name of Gate B").send_keys(Keys.CONTROL, "a")
     page.field("Name of Gate B").send_keys("Gate A", Keys.ENTER)
@@ -226,6 +228,7 @@ def test_the_same_knots_hang_by_areas(page: Page) -> None:
     page.until(lambda: "Gate C" not in page.xpath("//*[@role='dialog']//table").text, "one area less")
     page.key(Keys.ESCAPE)
     page.until(lambda: "Gate B module" in page.xpath("//*[@aria-label='Devices in Gate A']").text, "they went along")
+    assert violations(page) == []
     page.press("lines", "//*[@aria-label='Strands']")
     assert "Gate B module" in page.xpath("//*[@role='listbox'][@aria-label='Devices on Gate bus']").text
     page.key(Keys.ESCAPE)
