@@ -16,6 +16,8 @@ interface Props {
 const KEPT = 64_000;
 const SEND_MS = 15;
 
+const FOCUS_MS = 60;
+
 /** The terminal of one open console, with hex view, time stamps, phrases and break. */
 export function Terminal({ session, phrases, close }: Props) {
   const box = useRef<HTMLDivElement>(null);
@@ -50,7 +52,8 @@ export function Terminal({ session, phrases, close }: Props) {
       made.options.fontFamily = '"Atkinson Hyperlegible Mono Variable", monospace';
       made.open(box.current);
       fit.fit();
-      made.focus();
+      // The dialog takes the focus to itself when the button that opened this goes; whoever opened it wants to type.
+      window.setTimeout(() => gone || made.focus(), FOCUS_MS);
     });
     const source = new EventSource(`/api/consoles/${session.id}/stream`);
     source.addEventListener("message", (event) => {

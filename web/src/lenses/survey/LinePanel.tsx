@@ -114,7 +114,7 @@ function Away({ line }: { line: Line }) {
           </Button>
         )}
       </div>
-      {mine.length > 0 && <p className="mt-1 text-[12px] text-soft">{plural(mine.length, "device")} of the installation would lose their place: it cannot be removed.</p>}
+      {mine.length > 0 && <p className="mt-1 text-[12px] text-soft">{plural(mine.length, "device")} of the installation would lose {mine.length === 1 ? "its" : "their"} place: it cannot be removed.</p>}
       {others.length > 0 && <p className="mt-1 text-[12px] text-soft">No device is told anything when lines are merged; logins of this line go along where the other has none.</p>}
     </>
   );
