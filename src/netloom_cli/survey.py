@@ -66,17 +66,19 @@ def line_add(
     give({"line": made}) if context.json else note(f"Added line {made['name']}.")
 
 
-def _line(word: str) -> dict[str, Any]:
-    found: dict[str, Any] | None = next((o for o in call("GET", "/api/lines") if word in (o["id"], o["name"])), None)
-    if found is None:
-        fail("not-found", f"There is no line {word}.", "`lines` lists them.")
-    return found
+def _one_of(kind: str, word: str) -> dict[str, Any]:
+    """The line or the area of that name or id."""
+    for one in call("GET", f"/api/{kind}s"):
+        if word == one["id"] or word.casefold() == one["name"].casefold():
+            found: dict[str, Any] = one
+            return found
+    fail("not-found", f"There is no {kind} {word}.", f"`{kind}s` lists them.")
 
 
 @line_app.command("remove")
 def line_remove(line: str) -> None:
     """Take a line away, with the strangers on it; devices of the installation hold it."""
-    found = _line(line)
+    found = _one_of("line", line)
     call("DELETE", f"/api/lines/{quoted(found['id'])}")
     give({"line": found["name"], "removed": True}) if context.json else note(f"Removed line {found['name']}.")
 
@@ -84,7 +86,7 @@ def line_remove(line: str) -> None:
 @line_app.command("merge")
 def line_merge(line: str, into: str) -> None:
     """All that is known of a line goes to another one of its kind; no device is told anything."""
-    found, other = _line(line), _line(into)
+    found, other = _one_of("line", line), _one_of("line", into)
     made = call("POST", f"/api/lines/{quoted(found['id'])}/merge", {"into": other["id"]})
     give({"line": made}) if context.json else note(f"{found['name']} is part of {made['name']} now.")
 
@@ -99,22 +101,13 @@ def areas() -> None:
     table(("Area", "Inside"), ((area["name"], names.get(area["parent"], "")) for area in found))
 
 
-def _area(word: str) -> dict[str, Any]:
-    found: dict[str, Any] | None = next(
-        (one for one in call("GET", "/api/areas") if word.casefold() == one["name"].casefold()), None
-    )
-    if found is None:
-        fail("not-found", f"There is no area {word}.", "`areas` lists them.")
-    return found
-
-
 Inside = Annotated[str, typer.Option(help="the area that it is inside of; `-` for none")]
 
 
 @area_app.command("add")
 def area_add(name: str, inside: Inside = "") -> None:
     """Add an area."""
-    body = {"name": name, "parent": _area(inside)["id"] if inside.strip("-") else None}
+    body = {"name": name, "parent": _one_of("area", inside)["id"] if inside not in ("", "-") else None}
     made = call("POST", "/api/areas", body)
     give({"area": made}) if context.json else note(f"Added area {made['name']}.")
 
@@ -124,22 +117,22 @@ def area_edit(area: str, name: Annotated[str, typer.Option(help="its new name")]
     """Rename an area, or put it inside of another one."""
     body: dict[str, Any] = {"name": name} if name else {}
     if inside:
-        body["parent"] = _area(inside)["id"] if inside != "-" else None
-    made = call("PATCH", f"/api/areas/{_area(area)['id']}", body)
+        body["parent"] = _one_of("area", inside)["id"] if inside != "-" else None
+    made = call("PATCH", f"/api/areas/{_one_of('area', area)['id']}", body)
     give({"area": made}) if context.json else note(f"It is {made['name']} now.")
 
 
 @area_app.command("merge")
 def area_merge(area: str, into: str) -> None:
     """Its devices and the areas inside of it go to another one, and it is gone."""
-    made = call("POST", f"/api/areas/{_area(area)['id']}/merge", {"into": _area(into)["id"]})
+    made = call("POST", f"/api/areas/{_one_of('area', area)['id']}/merge", {"into": _one_of("area", into)["id"]})
     give({"area": made}) if context.json else note(f"It is part of {made['name']} now.")
 
 
 @area_app.command("remove")
 def area_remove(area: str) -> None:
     """Its devices are in the area around it from then on, or in none."""
-    found = _area(area)
+    found = _one_of("area", area)
     call("DELETE", f"/api/areas/{found['id']}")
     give({"area": found["name"], "removed": True}) if context.json else note(f"Removed area {found['name']}.")
 
@@ -165,7 +158,7 @@ def line_access(
     Each kind that is given replaces what is kept of that kind. Keys and passwords are asked for, or read from
     standard input, one a line, when that is no terminal.
     """
-    found = _line(line)
+    found = _one_of("line", line)
     path = f"/api/lines/{quoted(found['id'])}/access"
     body: dict[str, Any] = {}
     if community:

@@ -31,10 +31,21 @@ def test_an_area_goes_inside_of_another_one_and_not_of_itself(tree: dict[str, Ar
     areas.edit(tree["Hall"], {"parent": tree["Quay"]})
     assert inside()["Hall"] == "Quay"
     for name in ("Hall", "Kiosk"):
-        with pytest.raises(Conflict, match="inside of itself"):
+        with pytest.raises(Conflict, match="or inside of it"):
             areas.edit(Area.objects.get(name="Hall"), {"parent": Area.objects.get(name=name)})
     areas.edit(Area.objects.get(name="Hall"), {"parent": None, "name": "  Great   hall "})
     assert inside()["Great hall"] == ""
+
+
+def test_two_who_look_at_an_older_tree_make_no_circle(tree: dict[str, Area]) -> None:
+    quay, terminal = Area.objects.get(name="Quay"), Area.objects.get(name="Terminal")
+    areas.edit(Area.objects.get(name="Quay"), {"parent": Area.objects.get(name="Kiosk")})
+    for stale, into in ((terminal, quay), (tree["Hall"], tree["Quay"])):
+        with pytest.raises(Conflict, match="or inside of it"):
+            areas.edit(stale, {"parent": into})
+        with pytest.raises(Conflict, match="or inside of it"):
+            areas.merge(stale, into)
+    assert inside() == {"Terminal": "", "Hall": "Terminal", "Kiosk": "Hall", "Quay": "Kiosk"}
 
 
 @pytest.mark.parametrize(("name", "error"), [("hall", Conflict), ("  ", RequestError), ("KIOSK", Conflict)])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from rest_framework.test import APIClient
 
-from netloom_core.errors import KeyLost
+from netloom_core.errors import KeyLost, RequestError
 from netloom_core.library.load import Library
 from netloom_core.model.secrets import MASK, is_reference, masked
 from netloom_core.model.work import without_secrets
@@ -41,6 +41,16 @@ def test_a_secret_is_a_reference_and_is_not_pending_once_it_was_written(site: No
     unit.secrets = {"/wifi/key": reference}
     unit.save()
     assert "wifi" not in records.wanted_of(named("Ticket hall box"), with_secret.need("hallvane-rx8"))
+
+
+def test_a_reference_to_a_secret_that_is_gone_is_never_taken_for_a_secret(site: None, with_secret: Library) -> None:
+    ticket = named("Ticket hall box")
+    [decided] = decisions.set_intended([(ticket.id, "/wifi/key", TEXT)], with_secret)
+    reference = decided.intended["wifi"]["key"]
+    Secret.objects.all().delete()
+    with pytest.raises(RequestError, match="not the secret itself"):
+        decisions.set_intended([(ticket.id, "/wifi/key", reference)], with_secret)
+    assert not Secret.objects.exists()
 
 
 def test_changes_are_shown_with_a_mask() -> None:

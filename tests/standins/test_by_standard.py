@@ -32,6 +32,7 @@ from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.methods.pjlink import Pjlink
 from netloom_core.sweep.methods.wsdiscovery import WsDiscovery
 from netloom_core.sweep.sweep import sweep
+from netloom_standins.described.camera import Camera
 from tests.standins.models import Bench, another, bench
 
 NETWORK = "127.29.73"
@@ -94,6 +95,29 @@ async def test_a_camera_by_onvif(library: Library, tmp_path: Path) -> None:
                 await asyncio.sleep(0.05)
         assert (await strange.found(WsDiscovery(), "8", onvif=(OPERATOR,))).identity.serial == "TS-1007"
         await strange.sessions.close()
+
+
+async def test_a_camera_that_wants_a_restart_gets_it_after_all_that_it_was_told(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with bench(library, "oystercatch-c2", tmp_path, NETWORK) as here:
+        talk = await here.talk()
+        told: list[str] = []
+        real = Camera._answer
+
+        def heard(self: Camera, path: str, body: bytes) -> tuple[int, bytes]:
+            for name in ("SetHostname", "SetNetworkInterfaces", "SystemReboot"):
+                if f"<{name} ".encode() in body:
+                    told.append(name)
+            return real(self, path, body)
+
+        monkeypatch.setattr(Camera, "_answer", heard)
+        monkeypatch.setattr(
+            Camera, "_SetNetworkInterfaces", lambda self, operation: "<tds:RebootNeeded>true</tds:RebootNeeded>"
+        )
+        moved = Change("/network/address", f"{NETWORK}.7", f"{NETWORK}.9")
+        await talk.write([moved, Change("/name", get(here.unit.memory.running, "/name"), "pier")])
+        assert told == ["SetNetworkInterfaces", "SetHostname", "SystemReboot"]
 
 
 async def test_a_lighting_node_by_artnet(library: Library, tmp_path: Path) -> None:

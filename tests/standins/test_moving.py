@@ -9,7 +9,9 @@ from pathlib import Path
 
 import pytest
 
+from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import put
+from netloom_core.errors import PortBusy
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Presence
 from tests.conftest import ROOT
@@ -103,3 +105,15 @@ async def test_a_serial_line_without_a_byte_is_nobody(library: Library, tmp_path
         await here.unit.stop()
         assert (await here.sessions.look(here.target)).presence is Presence.NOBODY
         await here.unit.start()
+
+
+async def test_the_port_of_a_line_that_is_no_more_is_anybodys(library: Library, tmp_path: Path) -> None:
+    async with bench(library, "grayle-m4", tmp_path, NETWORK.format(n=80)) as here:
+        await (await here.talk()).read("running")
+        another_line = replace(here.line, id="other")
+        with pytest.raises(PortBusy):
+            async with here.owners.serial(another_line).turn("test", Priority.RUN, 1.0):
+                pass
+        here.owners.release(here.line.id)
+        async with here.owners.serial(another_line).turn("test", Priority.RUN, 1.0):
+            assert here.owners.holder("other") == "test"

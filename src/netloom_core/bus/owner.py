@@ -223,6 +223,12 @@ class Owners:
             self._shared[key] = SharedPort(*key)
         return self._shared[key]
 
+    def release(self, line_id: str) -> None:
+        """The line is no more: its port is anybody's."""
+        owner = self._serial.pop(line_id, None)
+        if owner is not None:
+            owner.close()
+
     def holder(self, line_id: str) -> str:
         owner = self._serial.get(line_id)
         return owner.holder if owner else ""

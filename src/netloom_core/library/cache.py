@@ -16,6 +16,8 @@ import pickle
 import sys
 from pathlib import Path
 
+import pydantic
+
 from netloom_core.library.load import Library
 
 MAX_BYTES = 200_000_000
@@ -57,7 +59,7 @@ def _digest(key: bytes, mark: bytes, payload: bytes) -> bytes:
 
 def _mark(folder: Path) -> bytes:
     """Of all that makes the library what it is: its files, this program's, and what runs it."""
-    found = hashlib.sha256(sys.version.encode())
+    found = hashlib.sha256(f"{sys.version} {pydantic.VERSION}".encode())
     for base, kind in ((folder, "*.yaml"), (PROGRAM, "*.py")):
         for path in sorted(base.rglob(kind)):
             state = path.stat()

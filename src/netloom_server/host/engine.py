@@ -119,6 +119,14 @@ class Engine:
         """Give the engine a command and wait for its answer; from a view's thread."""
         return self.call(self.core.do(command), timeout)
 
+    def release(self, line: str) -> None:
+        """The line is no more: its port is given back; from a view's thread."""
+
+        async def released() -> None:
+            self.owners.release(line)
+
+        self.call(released())
+
     def call(self, work: Coroutine[Any, Any, Result], timeout: float = CALL_S) -> Result:
         """Do something short in the engine's loop and wait for it; from a view's thread."""
         if self._loop is None:

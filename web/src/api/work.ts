@@ -62,17 +62,22 @@ async function decideNow(client: QueryClient, changes: Value[], seen: Record<str
 
 const known = (client: QueryClient, id: string) => client.getQueryData<WholeDevice>(["device", id]);
 
-/** The way back of decisions: what was intended before them. Undefined where the page does not know it. */
+/**
+ * The way back of decisions: what was intended before them. Undefined where the page does not know it: of a secret it
+ * has a mark only, and what was typed is not kept here.
+ */
 function editOf(client: QueryClient, changes: Value[]): Edit | undefined {
   const devices = new Map(changes.map((change) => [change.device, known(client, change.device)]));
   if ([...devices.values()].some((device) => !device)) return undefined;
+  const settings = new Map([...devices.values()].flatMap((device) => device!.settings.map((one) => [`${device!.id} ${one.path}`, one])));
+  if (changes.some(({ device, path }) => settings.get(`${device} ${path}`)?.type === "secret")) return undefined;
   const before = changes.map(({ device, path }): Value => {
     const value = at(devices.get(device)!.intended, path);
     return value === undefined ? { device, path, forget: true } : { device, path, value };
   });
   const versions = () => Object.fromEntries([...devices.keys()].map((id) => [id, known(client, id)?.version ?? 0]));
   const [first] = changes;
-  const label = devices.get(first.device)!.settings.find((setting) => setting.path === first.path)?.label ?? first.path;
+  const label = settings.get(`${first.device} ${first.path}`)?.label ?? first.path;
   const paths = new Set(changes.map((change) => change.path)).size;
   const on = devices.size === 1 ? devices.get(first.device)!.name : plural(devices.size, "device");
   return {

@@ -16,9 +16,14 @@ describe("another warp", () => {
   });
 
   it("orders an area by names as people read them, and says on which line each is", () => {
-    const rows = rowsIn({ id: "area Quay", name: "Quay" }, devices);
+    const rows = rowsIn({ id: "area Quay", name: "Quay", area: "Quay" }, devices);
     expect(rows.map((row) => row.kind === "knot" && [row.device.name, row.beside, row.shared])).toEqual([["Box 9", "net", true], ["Box 10", "net", false]]);
-    expect(rowsIn({ id: "area", name: NO_AREA }, devices)).toMatchObject([{ address: "", beside: "on no line" }]);
+    expect(rowsIn({ id: "area", name: NO_AREA, area: "" }, devices)).toMatchObject([{ address: "", beside: "on no line" }]);
+  });
+
+  it("is not misled by an area that people named like that", () => {
+    const odd = [device("a", NO_AREA), device("b", "")];
+    expect(orderIn(byAreas([{ name: NO_AREA }], odd), odd)).toEqual([["a"], ["b"]]);
   });
 
   it("is walked as it is drawn", () => {

@@ -6,6 +6,8 @@ export interface Warp {
   id: string;
   name: string;
   line?: Line;
+  /** The area's name, empty for those in none. */
+  area?: string;
 }
 
 export const NO_AREA = "In no area";
@@ -16,15 +18,14 @@ export const byLines = (lines: Line[]): Warp[] => lines.map((line) => ({ id: lin
 export function byAreas(areas: { name: string }[], devices: Device[]): Warp[] {
   const used = new Set(devices.map((d) => d.area));
   const names = areas.map((area) => area.name).filter((name) => used.has(name));
-  return [...names.map((name) => ({ id: `area ${name}`, name })), ...(used.has("") ? [{ id: "area", name: NO_AREA }] : [])];
+  return [...names.map((name) => ({ id: `area ${name}`, name, area: name })), ...(used.has("") ? [{ id: "area", name: NO_AREA, area: "" }] : [])];
 }
 
 /** What stands on a strand from top to bottom: on a line in address order with the gaps, in an area by name. */
 export function rowsIn(warp: Warp, devices: Device[]): Row[] {
   if (warp.line) return rowsOf(warp.line, devices);
-  const name = warp.name === NO_AREA ? "" : warp.name;
   return devices
-    .filter((d) => d.area === name)
+    .filter((d) => d.area === warp.area)
     .sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }))
     .map((device) => ({
       kind: "knot",

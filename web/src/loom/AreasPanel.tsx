@@ -4,7 +4,7 @@ import { useChange } from "../api/work";
 import { plural } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Over } from "../ui/Over";
-import { Choice, Input, Labelled } from "../ui/parts";
+import { Choice, Input, Labelled, Options } from "../ui/parts";
 import { Rename } from "../ui/Rename";
 
 type Area = Schemas["Area"];
@@ -24,8 +24,7 @@ export function AreasPanel({ areas, devices, close }: { areas: Area[]; devices: 
             <tr className="text-left text-[12px] text-soft">
               <th className="font-normal">Area</th>
               <th className="font-normal">Has</th>
-              <th className="font-normal">Inside of</th>
-              <th className="font-normal">Merge or remove</th>
+              <th aria-label="Change" />
             </tr>
           </thead>
           <tbody>
@@ -53,61 +52,73 @@ export function AreasPanel({ areas, devices, close }: { areas: Area[]; devices: 
   );
 }
 
-/** Each after what it is inside of, with how deep it is. */
-export function tree(areas: Area[]): { area: Area; deep: number }[] {
+/** Each after what it is inside of, with how deep it is; all, or those inside of one. */
+function tree(areas: Area[], of: number | null = null): { area: Area; deep: number }[] {
+  const inside = new Map<number | null, Area[]>();
+  for (const area of areas) inside.set(area.parent, [...(inside.get(area.parent) ?? []), area]);
   const within = (parent: number | null, deep: number): { area: Area; deep: number }[] =>
-    areas.filter((area) => area.parent === parent).flatMap((area) => [{ area, deep }, ...within(area.id, deep + 1)]);
-  return within(null, 0);
+    (inside.get(parent) ?? []).flatMap((area) => [{ area, deep }, ...within(area.id, deep + 1)]);
+  return within(of, 0);
 }
 
 const NONE = "none";
 
+/** An area; what can become of it is asked for one at a time. */
 function Row({ area, deep, areas, count }: { area: Area; deep: number; areas: Area[]; count: number }) {
-  const [then, setThen] = useState("");
-  const path = { params: { path: { id: area.id } } };
-  const edit = useChange((body: Schemas["PatchedEditAreaRequest"]) => got(api.PATCH("/api/areas/{id}", { ...path, body })));
-  const end = useChange(() => (then === NONE ? got(api.DELETE("/api/areas/{id}", path)) : got(api.POST("/api/areas/{id}/merge", { ...path, body: { into: Number(then) } }))));
-  const below = new Set(tree(areas).filter(({ area: one }) => isIn(one, area.id, areas)).map(({ area: one }) => one.id));
-  const others = areas.filter((one) => !below.has(one.id));
-  const around = areas.find((one) => one.id === area.parent)?.name;
-  const into = then === NONE ? around : areas.find((one) => String(one.id) === then)?.name;
+  const [open, setOpen] = useState(false);
+  const edit = useChange((name: string) => got(api.PATCH("/api/areas/{id}", { params: { path: { id: area.id } }, body: { name } })));
   return (
-    <tr className="border-t border-weave align-top">
-      <td className="py-1 pr-2" style={{ paddingLeft: deep * 16 }}>
-        <Rename name={area.name} label={`Name of ${area.name}`} className="text-left font-medium hover:underline" save={(name) => edit.mutateAsync({ name })} />
-      </td>
-      <td className="py-1 pr-2 whitespace-nowrap text-soft">{plural(count, "device")}</td>
-      <td className="py-1 pr-2">
-        <Choice aria-label={`${area.name} is inside of`} value={area.parent ?? ""} disabled={edit.isPending} className="w-40 !py-0" onChange={(event) => edit.mutate({ parent: event.target.value ? Number(event.target.value) : null })}>
-          <option value="">nothing</option>
-          {others.map((one) => (
-            <option key={one.id} value={one.id}>
-              {one.name}
-            </option>
-          ))}
-        </Choice>
-      </td>
-      <td className="py-1">
-        <Choice aria-label={`Merge or remove ${area.name}`} value={then} className="w-40 !py-0" onChange={(event) => setThen(event.target.value)}>
-          <option value="">stays</option>
-          <option value={NONE}>remove it</option>
-          {others.map((one) => (
-            <option key={one.id} value={one.id}>
-              into {one.name}
-            </option>
-          ))}
-        </Choice>
-        {then && (
-          <Button look="grave" className="my-0.5 ml-1.5 !py-0" disabled={end.isPending} onClick={() => end.mutate(undefined)}>
-            {then === NONE ? "Remove" : "Merge"} it: {plural(count, "device")} {count === 1 ? "goes" : "go"} to {into ?? "no area"}
+    <>
+      <tr className="border-t border-weave">
+        <td className="py-1 pr-2" style={{ paddingLeft: deep * 16 }}>
+          <Rename name={area.name} label={`Name of ${area.name}`} className="text-left font-medium hover:underline" save={(name) => edit.mutateAsync(name)} />
+        </td>
+        <td className="pr-2 whitespace-nowrap text-soft">{plural(count, "device")}</td>
+        <td className="w-8 text-right">
+          <Button look="bare" aria-label={open ? undefined : `Move, merge, remove ${area.name}`} aria-expanded={open} className="!py-0" onClick={() => setOpen(!open)}>
+            {open ? "Done" : "Move, merge, remove"}
           </Button>
-        )}
-      </td>
-    </tr>
+        </td>
+      </tr>
+      {open && (
+        <tr>
+          <td colSpan={3} style={{ paddingLeft: deep * 16 }}>
+            <Becomes area={area} areas={areas} count={count} />
+          </td>
+        </tr>
+      )}
+    </>
   );
 }
 
-function isIn(area: Area, outer: number, areas: Area[]): boolean {
-  for (let at: Area | undefined = area; at; at = areas.find((one) => one.id === at?.parent)) if (at.id === outer) return true;
-  return false;
+function Becomes({ area, areas, count }: { area: Area; areas: Area[]; count: number }) {
+  const [then, setThen] = useState("");
+  const path = { params: { path: { id: area.id } } };
+  const move = useChange((parent: number | null) => got(api.PATCH("/api/areas/{id}", { ...path, body: { parent } })));
+  const end = useChange(() => (then === NONE ? got(api.DELETE("/api/areas/{id}", path)) : got(api.POST("/api/areas/{id}/merge", { ...path, body: { into: Number(then) } }))));
+  const inside = new Set(tree(areas, area.id).map((one) => one.area.id));
+  const others = areas.filter((one) => one.id !== area.id && !inside.has(one.id));
+  const into = areas.find((one) => (then === NONE ? one.id === area.parent : String(one.id) === then))?.name;
+  return (
+    <div className="flex flex-wrap items-end gap-2 pb-2">
+      <Labelled label="Inside of">
+        <Choice aria-label={`${area.name} is inside of`} value={area.parent ?? ""} disabled={move.isPending} onChange={(event) => move.mutate(event.target.value ? Number(event.target.value) : null)}>
+          <option value="">nothing</option>
+          <Options of={others} />
+        </Choice>
+      </Labelled>
+      <Labelled label="Its devices go to">
+        <Choice aria-label={`Merge or remove ${area.name}`} value={then} onChange={(event) => setThen(event.target.value)}>
+          <option value="">it stays</option>
+          <option value={NONE}>what is around it: remove it</option>
+          <Options of={others} />
+        </Choice>
+      </Labelled>
+      {then && (
+        <Button look="grave" disabled={end.isPending} onClick={() => end.mutate(undefined)}>
+          {then === NONE ? "Remove" : "Merge"} it: {plural(count, "device")} {count === 1 ? "goes" : "go"} to {into ?? "no area"}
+        </Button>
+      )}
+    </div>
+  );
 }

@@ -91,6 +91,15 @@ export function Choice({ className, ...rest }: SelectHTMLAttributes<HTMLSelectEl
   return <select {...rest} className={clsx(FIELD, "pr-6", className)} />;
 }
 
+/** One option for each thing that has a name. */
+export function Options({ of }: { of: { id: string | number; name: string }[] }) {
+  return of.map((one) => (
+    <option key={one.id} value={one.id}>
+      {one.name}
+    </option>
+  ));
+}
+
 export function Labelled({ label, children }: { label: string; children: ReactNode }) {
   return (
     <label className="flex flex-col gap-0.5 text-[12px] text-soft">

@@ -92,6 +92,8 @@ class OnvifDriver(BoundDriver):
             return Unreadable(error.message)
 
     async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
+        """One operation for each; the restart that one of them asks for (SetNetworkInterfaces) comes after all."""
+        restart = False
         for bound, value in values:
             binding: OnvifBinding = bound.binding
             assert binding.set is not None
@@ -100,8 +102,9 @@ class OnvifDriver(BoundDriver):
                 now = await self._call(binding.get, {})
             word = as_text(bound.item, binding, value)
             answer = await self._call(binding.set, _filled(binding.set.body, word, now))
-            if isinstance(answer, Mapping) and answer.get("RebootNeeded") == "true":  # ONVIF Core, SetNetworkInterfaces
-                await self._call(OnvifCall(operation="SystemReboot"), {})
+            restart = restart or (isinstance(answer, Mapping) and answer.get("RebootNeeded") == "true")
+        if restart:
+            await self._call(OnvifCall(operation="SystemReboot"), {})
 
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:

@@ -17,7 +17,7 @@ from netloom_core.model.line import MAX_HOSTS
 from netloom_server.accounts.models import Role
 from netloom_server.accounts.permissions import has_role
 from netloom_server.base.forms import checked
-from netloom_server.base.problems import NoRight, NotFound
+from netloom_server.base.problems import Conflict, NoRight, NotFound
 from netloom_server.host.engine import engine
 from netloom_server.installation.api import shapes
 from netloom_server.installation.api import survey_shapes as survey
@@ -31,6 +31,14 @@ def find_line(word: str) -> Line:
     line = Line.objects.filter(id=word).first() or Line.objects.filter(name__iexact=word).first()
     if line is None:
         raise NotFound(f"There is no line {word[:80]!r}.", "`netloom lines` lists them.")
+    return line
+
+
+def _unused(word: str) -> Line:
+    """The line, while nobody talks on it. Raises Conflict."""
+    line = find_line(word)
+    if holder := engine().owners.holder(line.id):
+        raise Conflict(f"{holder} has {line.name} now.", "Wait for it, or close the console. Nothing was changed.")
     return line
 
 
@@ -70,7 +78,10 @@ class LineView(APIView):
     def delete(self, request: Request, ident: str) -> Response:
         if not has_role(request.user, Role.LEAD):
             raise NoRight("Only a lead removes lines.", "Ask a lead.")
-        lines.remove(find_line(ident))
+        line = _unused(ident)
+        ident = line.id
+        lines.remove(line)
+        engine().release(ident)
         engine().events.put("lines", {"line": ident})
         return Response(status=204)
 
@@ -82,7 +93,10 @@ class MergeLineView(APIView):
         if not has_role(request.user, Role.LEAD):
             raise NoRight("Only a lead merges lines.", "Ask a lead.")
         into = find_line(checked(survey.MergeLineSerializer, request)["into"])
-        lines.merge(find_line(ident), into)
+        line = _unused(ident)
+        gone = line.id
+        lines.merge(line, into)
+        engine().release(gone)
         engine().events.put("lines", {"line": into.id})
         engine().events.put("devices", {})
         return Response(shown(into))

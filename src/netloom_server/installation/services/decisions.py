@@ -118,8 +118,12 @@ def _decided(
 
 def _kept_secret(device: Device, text: str, by: str) -> str:
     """A reference to the text; one that is a reference of this device's already stays it."""
-    if is_reference(text) and device.secrets.filter(id=text.removeprefix(PREFIX)).exists():
-        return text
+    if is_reference(text):
+        if device.secrets.filter(id=text.removeprefix(PREFIX)).exists():
+            return text
+        raise RequestError(
+            "What stands there is not the secret itself, and the one that it stood for is gone.", "Type it anew."
+        )
     return reference(Secret.objects.create(device=device, secret=seal(text), set_by=by).id)
 
 

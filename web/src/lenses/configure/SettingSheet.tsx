@@ -31,16 +31,13 @@ export function SettingSheet({ sheet, all, decide, called }: Props) {
   const set = (path: string, value: unknown) => decide([{ path, value }]);
   const forget = (path: string) => decide([{ path, forget: true }]);
 
-  /** Decides several, and offers to take it back. */
+  /** Decides several at once: one edit, that is taken back as one. */
   function several(changes: { setting: Setting; value: unknown }[], done: string) {
     const wanted = changes.filter(({ setting, value }) => !setting.reserved && !same(common(all(setting), "intended"), value ?? null));
     if (!wanted.length) return;
-    const before: Decision[] = wanted.map(({ setting }) => {
-      const was = common(all(setting), "intended");
-      return was === null || was === VARIOUS ? { path: setting.path, forget: true } : { path: setting.path, value: was };
-    });
-    void decide(wanted.map(({ setting, value }) => (value === undefined ? { path: setting.path, forget: true } : { path: setting.path, value })));
-    toast(`${done}: ${plural(wanted.length, "value")} decided.`, { action: { label: "Undo", onClick: () => void decide(before) } });
+    void decide(wanted.map(({ setting, value }) => (value === undefined ? { path: setting.path, forget: true } : { path: setting.path, value }))).then(
+      (refused) => refused || toast(`${done}: ${plural(wanted.length, "value")} decided.`, { description: "Ctrl + Z, or the arrow above, takes it back." }),
+    );
   }
 
   function fillDown(column: number) {

@@ -10,7 +10,7 @@ import { openConsole, place } from "../../lib/place";
 import { useStore } from "../../lib/store";
 import { kindOf, plural, whereOf } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { Choice, Heading, Input, Labelled, Mono } from "../../ui/parts";
+import { Choice, Heading, Input, Labelled, Mono, Options } from "../../ui/parts";
 import { Rename } from "../../ui/Rename";
 import { AskWhy } from "./AskWhy";
 
@@ -91,11 +91,7 @@ function Away({ line }: { line: Line }) {
             <Labelled label="Its devices and all that is known go to">
               <Choice value={into} onChange={(event) => setInto(event.target.value)}>
                 <option value="">choose a line</option>
-                {others.map((one) => (
-                  <option key={one.id} value={one.id}>
-                    {one.name}
-                  </option>
-                ))}
+                <Options of={others} />
               </Choice>
             </Labelled>
             <Button disabled={!into || merge.isPending} onClick={() => merge.mutate(undefined)}>

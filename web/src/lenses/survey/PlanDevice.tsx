@@ -5,7 +5,7 @@ import { freeQuery, profilesQuery } from "../../api/queries";
 import { select } from "../../lib/place";
 import { Button } from "../../ui/Button";
 import { Over } from "../../ui/Over";
-import { Choice, Input, Labelled, Trouble } from "../../ui/parts";
+import { Choice, Input, Labelled, Options, Trouble } from "../../ui/parts";
 
 /** A device that is not there yet: its settings can be decided before the hardware comes. */
 export function PlanDevice({ overview, close }: { overview: Schemas["Overview"]; close: () => void }) {
@@ -52,11 +52,7 @@ export function PlanDevice({ overview, close }: { overview: Schemas["Overview"];
         </Labelled>
         <Labelled label="Line">
           <Choice value={chosen} onChange={(event) => setLine(event.target.value)}>
-            {lines.map((one) => (
-              <option key={one.id} value={one.id}>
-                {one.name}
-              </option>
-            ))}
+            <Options of={lines} />
           </Choice>
         </Labelled>
         <Labelled label={`Address${free.data?.length ? `, the next free one is ${free.data[0]}` : ""}`}>
