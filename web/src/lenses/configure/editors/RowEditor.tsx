@@ -40,7 +40,7 @@ export function RowEditor({ setting, value, hint, set, forget }: EditorProps) {
           aria-label={label}
           aria-invalid={!!refused.why}
           value={shownNow}
-          className={clsx("w-full !py-0.5 !pr-5 !pl-1.5 !text-[12px]", shownNow === "" && "text-soft")}
+          className={clsx("w-full !py-0.5 !pr-0 !pl-1.5 !text-[12px]", shownNow === "" && "text-soft")}
           onChange={(event) => {
             const option = options.find((one) => String(one.value) === event.target.value);
             void decide(event.target.value, option ? set(setting.path, option.value) : forget(setting.path));
