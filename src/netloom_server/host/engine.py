@@ -121,6 +121,8 @@ class Engine:
 
     def release(self, line: str) -> None:
         """The line is no more: its port is given back; from a view's thread."""
+        if self._loop is None:
+            return  # nothing is open where nothing runs
 
         async def released() -> None:
             self.owners.release(line)
