@@ -12,6 +12,7 @@
         WrongCredentials  Busy  Refused (PromisedElsewhere, WantsEncryption)
       ProtocolError       the device answered with bytes that break the protocol
       ReadBackMismatch    the device said yes and has another value
+      NotDone             a person at the device did not do it, or did not see it
       WrongDevice         somebody else answers at that address
         UnknownDevice     who answers does not tell enough to be proven
       ArchiveDamaged      a backup archive is not what it was
@@ -170,6 +171,10 @@ class ProtocolError(NetloomError):
 class ReadBackMismatch(NetloomError):
     code = "read-back"
     outcome = "unknown"
+
+
+class NotDone(NetloomError):
+    code = "not-done"
 
 
 class WrongDevice(NetloomError):

@@ -41,6 +41,12 @@ class Restarts(Protocol):
     async def restart(self) -> None: ...
 
 
+class Performs(Protocol):
+    async def procedure(self, name: str) -> None:
+        """Send the calls of one of the profile's procedures. That no error comes is not proof."""
+        ...
+
+
 class Readdresses(Protocol):
     async def readdress(self, changes: Sequence[Change]) -> None:
         """Send changes of the address or speed by which the device is reached; they work at once."""

@@ -129,16 +129,23 @@ class BoundDriver:
         return text
 
     async def store(self) -> None:
-        await self._procedure("store")
+        await self.procedure("store")
 
     async def restart(self) -> None:
-        await self._procedure("restart")
+        await self.procedure("restart")
+        self.went()
 
-    async def _procedure(self, name: str) -> None:
+    async def procedure(self, name: str) -> None:
         calls = self.profile.calls(name, self.name)
         if not calls:
             raise CannotDo(f"{self.profile.model} has no way to {name}.", "Nothing was sent to it.")
         await self.perform(calls)
+        described = self.profile.procedure(name)
+        if described is not None and described.away and name != "restart":
+            self.went()
+
+    def went(self) -> None:
+        """It starts anew: nothing of the present talk lasts."""
 
     async def states(self) -> dict[str, str]:
         wanted = [one for one in self.profile.bound(self.name) if one.item.live and one.binding.reads]

@@ -5,6 +5,7 @@ OPENERS.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any, Protocol
 
@@ -151,7 +152,10 @@ class Drivers:
     def _reckon(self, profile: str, kind: str, protocol: str, number: int) -> Abilities:
         found = self.library.get(profile)
         name = found.channel_for(kind, protocol) if found else ""
-        return found.channels[name].abilities(name, found) if found and name else Abilities()
+        if found is None or not name:
+            return Abilities()
+        can_do = frozenset(procedure for procedure in found.procedures if found.calls(procedure, name))
+        return replace(found.channels[name].abilities(name, found), procedures=can_do)
 
     async def open(self, target: Target) -> Any:
         profile = self.library.need(target.profile)

@@ -65,6 +65,17 @@ class Prove(_Command):
     device: Ident
 
 
+class Answer(_Command):
+    """What a person says to a step that waits for it. Raises where it does not."""
+
+    do: Literal["answer"] = "answer"
+    run: Ident
+    step: Annotated[int, Field(ge=0)]
+    came: bool
+    note: Annotated[str, Field(max_length=200)] = ""
+    by: Annotated[str, Field(max_length=150)]
+
+
 class Forget(_Command):
     """The device's record goes: end its session."""
 
@@ -72,7 +83,7 @@ class Forget(_Command):
     device: Ident
 
 
-Command = CarryOut | Stop | Read | States | Drive | Watch | Prove | Forget
+Command = CarryOut | Stop | Read | States | Drive | Watch | Prove | Answer | Forget
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])
 
 

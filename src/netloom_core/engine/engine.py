@@ -28,6 +28,7 @@ from netloom_core.live.sessions import Sessions
 from netloom_core.live.watching import Watching
 from netloom_core.model.device import Target
 from netloom_core.model.work import ACTING, FAILED, LIVE, PENDING, SETTLED, SKIPPED, UNKNOWN, JournalEntry, RunState
+from netloom_core.run.answers import Answer, Answers
 from netloom_core.run.drive import drive
 from netloom_core.run.supervisor import Supervisor, insist, own_fault
 from netloom_core.sweep.sweep import SweepResult
@@ -58,7 +59,8 @@ class Engine:
         self._library = library
         self.sessions = Sessions(source, library.maker, clock)
         self._records = EngineRecords(store, journal, events)
-        supervisor = Supervisor(library, self.sessions, self._records, clock)
+        self._answers = Answers()
+        supervisor = Supervisor(library, self.sessions, self._records, clock, self._answers)
         self._shop = Workshop(library, clock, store, events, self._records, self.sessions, owners, supervisor)
         self._kinds = kinds()
         self._watching = Watching(self.sessions, self._target, self._tell_states)
@@ -73,6 +75,7 @@ class Engine:
             commands.Drive: self._drive,
             commands.Watch: self._watch,
             commands.Prove: self._prove,
+            commands.Answer: self._answer,
             commands.Forget: self._forget,
         }
 
@@ -188,6 +191,10 @@ class Engine:
         talk = await self.sessions.talk(await self._target(command.device), "prove", Priority.DRIVE)
         identity = await talk.identify()
         return {"maker": identity.maker, "model": identity.model, "serial": identity.serial}
+
+    async def _answer(self, command: commands.Answer) -> dict[str, Any]:
+        self._answers.give(command.run, command.step, Answer(command.by, command.came, command.note))
+        return {}
 
     async def _forget(self, command: commands.Forget) -> dict[str, Any]:
         await self.sessions.forget(command.device)

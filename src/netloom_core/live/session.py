@@ -19,7 +19,7 @@ from netloom_core.bus.turns import Priority, Turns
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import Document
 from netloom_core.drivers.abilities import DriverSource
-from netloom_core.errors import NetloomError, NoAnswer, UnknownDevice, Unproven, WrongDevice
+from netloom_core.errors import CannotDo, NetloomError, NoAnswer, UnknownDevice, Unproven, WrongDevice
 from netloom_core.identity.keys import Makers
 from netloom_core.identity.proof import Verdict, judge
 from netloom_core.model.change import Change
@@ -290,6 +290,11 @@ class Talk:
     async def restart(self) -> None:
         self.abilities.need(Ability.RESTART, self.target.name)
         await self._call(lambda driver: driver.restart(), acts=True)
+
+    async def procedure(self, name: str) -> None:
+        if name not in self.abilities.procedures:
+            raise CannotDo(f"{self.target.name} cannot be told to {name} from here.", "Nothing was sent to it.")
+        await self._call(lambda driver: driver.procedure(name), acts=True)
 
     async def readdress(self, changes: Sequence[Change]) -> None:
         self.abilities.need(Ability.READDRESS, self.target.name)

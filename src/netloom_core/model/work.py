@@ -61,6 +61,10 @@ class StepState:
             "code": self.code,
             "changes": without_secrets(self.evidence.get("changes") or self.params.get("changes", [])),
             "disturbs": self.params.get("disturbs", []),
+            "asks": self.evidence.get("asks"),
+            "waits": self.evidence.get("waits"),
+            "look_at": self.params.get("look_at", []) if self.state == ACTING else [],
+            "note": self.params.get("note", ""),
         }
 
 

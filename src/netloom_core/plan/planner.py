@@ -304,6 +304,12 @@ def number(plans: Sequence[DevicePlan]) -> list[StepState]:
 def effect(steps: Sequence[StepState]) -> list[list[Any]]:
     """All that the steps will change, keep and disturb: what a plan's digest is made of."""
     return [
-        [s.device, s.action, s.params.get("changes", []), s.params.get("keeps", []), s.params.get("by", "")]
+        [
+            s.device,
+            s.action,
+            s.params.get("changes", []),
+            s.params.get("keeps", []),
+            s.params.get("by", s.params.get("procedure", "")),
+        ]
         for s in steps
     ]

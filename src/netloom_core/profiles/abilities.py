@@ -24,10 +24,11 @@ class Ability(StrEnum):
 
 @dataclass(frozen=True)
 class Abilities:
-    """`sets` are those of running and startup that the device can tell."""
+    """`sets` are those of running and startup that the device can tell, `procedures` what it can be told to do."""
 
     can: frozenset[Ability] = frozenset()
     sets: frozenset[str] = frozenset()
+    procedures: frozenset[str] = frozenset()
 
     def __contains__(self, ability: Ability) -> bool:
         return ability in self.can

@@ -32,6 +32,7 @@ from netloom_core.model.work import (
     RunState,
     StepState,
 )
+from netloom_core.run.answers import Answers
 from netloom_core.run.steps.base import Records, StepContext
 from netloom_core.run.steps.registry import STEPS
 from netloom_core.together import together
@@ -51,8 +52,6 @@ class RunRecords(Records, Protocol):
         """By the step's ordinal: intents of the run that have no outcome yet."""
         ...
 
-    async def cancelled(self, run: str) -> bool: ...
-
 
 async def insist(write: Callable[[], Awaitable[None]], what: str) -> None:
     """Write a record down, or load it, however long it takes: what happened on a device must not be lost."""
@@ -68,11 +67,14 @@ async def insist(write: Callable[[], Awaitable[None]], what: str) -> None:
 
 
 class Supervisor:
-    def __init__(self, library: Library, sessions: Sessions, records: RunRecords, clock: Clock) -> None:
+    def __init__(
+        self, library: Library, sessions: Sessions, records: RunRecords, clock: Clock, answers: Answers
+    ) -> None:
         self._library = library
         self._sessions = sessions
         self._records = records
         self._clock = clock
+        self._answers = answers
 
     async def carry_out(self, run: RunState) -> RunState:
         """Bring every step to a settled state, and the run to its word."""
@@ -84,11 +86,12 @@ class Supervisor:
         intents = await self._records.open_intents(run.id)
 
         async def one(device: str) -> None:
-            work = _Device(self._library, self._sessions, self._records, self._clock, run)
+            work = _Device(self._library, self._sessions, self._records, self._clock, self._answers, run)
             await work.carry_out(by_device[device], await targets.of(device), intents)
 
         # No group that cancels the others when one breaks: theirs may be in the middle of a write.
-        await together(left, one, DEVICES_AT_ONCE)
+        by_hand = any(step.action in STEPS and STEPS[step.action].by_hand for step in run.steps)
+        await together(left, one, 1 if by_hand else DEVICES_AT_ONCE)  # a person is at one device at a time
         states = {step.state for step in run.steps}
         if SKIPPED in states and await self._records.cancelled(run.id):
             run.state = CANCELLED
@@ -122,11 +125,20 @@ class _Targets:
 class _Device:
     """One device's steps. Nothing but being cancelled gets out of it."""
 
-    def __init__(self, library: Library, sessions: Sessions, records: RunRecords, clock: Clock, run: RunState) -> None:
+    def __init__(
+        self,
+        library: Library,
+        sessions: Sessions,
+        records: RunRecords,
+        clock: Clock,
+        answers: Answers,
+        run: RunState,
+    ) -> None:
         self._library = library
         self._sessions = sessions
         self._records = records
         self._clock = clock
+        self._answers = answers
         self._run = run
 
     async def carry_out(
@@ -193,6 +205,7 @@ class _Device:
             sessions=self._sessions,
             records=self._records,
             clock=self._clock,
+            answers=self._answers,
             open_intent=intent,
         )
 

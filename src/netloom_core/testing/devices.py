@@ -100,6 +100,23 @@ class MemoryDevice:
             if now is not MISSING:
                 put(self.startup, path, now)
 
+    def perform(self, procedure: str) -> None:
+        """What it is told to do as a whole; a reset forgets all but what survives, and the place with it."""
+        self.log.append(f"did {procedure}")
+        if procedure == "restart":
+            self.power_cut()
+        if procedure in ("factory-reset", "initialise"):
+            described = self.profile.procedure(procedure)
+            survives = described.survives if described else []
+            fresh, role = default_document(self.profile), self.profile.with_role("address")
+            for path, item in self.profile.by_path.items():
+                if (item.role or "settings") in survives and (value := get(self.running, path)) is not MISSING:
+                    put(fresh, path, value)
+            if role is not None and "address" not in survives and self.profile.factory.addresses:
+                put(fresh, role.path, self.profile.factory.addresses[0])
+            self.startup = fresh
+            self.power_cut()
+
     def power_cut(self) -> None:
         """It starts with what it kept; what nothing keeps is as its factory made it."""
         self.connection += 1
@@ -210,6 +227,12 @@ class MemoryDriver:
         if device.stores:
             device.keep()
         await self._after(device, "store")
+
+    async def procedure(self, name: str) -> None:
+        device = await self._there(name)
+        if not device.refuses:
+            device.perform(name)
+        await self._after(device, name)
 
     async def restart(self) -> None:
         device = await self._there("restart")

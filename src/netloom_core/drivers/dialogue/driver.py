@@ -187,8 +187,7 @@ class DialogueDriver(BoundDriver):
 
         await self._talk(work)
 
-    async def restart(self) -> None:
-        await super().restart()
+    def went(self) -> None:
         self._carrier.drop()
 
     async def sign_in_as(self, credentials: Credentials) -> bool:

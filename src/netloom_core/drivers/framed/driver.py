@@ -213,8 +213,7 @@ class FramedDriver(BoundDriver):
 
         await self._talk(work)
 
-    async def restart(self) -> None:
-        await super().restart()
+    def went(self) -> None:
         self._carrier.drop()
 
 

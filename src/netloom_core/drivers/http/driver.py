@@ -221,8 +221,7 @@ class HttpDriver(BoundDriver):
         for call in calls:
             await self._call(call)
 
-    async def restart(self) -> None:
-        await super().restart()
+    def went(self) -> None:
         self._access.forget()
 
     # Calls

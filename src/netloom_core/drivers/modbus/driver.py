@@ -193,8 +193,7 @@ class ModbusDriver(BoundDriver):
 
         await self._talk(work)
 
-    async def restart(self) -> None:
-        await super().restart()
+    def went(self) -> None:
         self._transport.drop()
 
 

@@ -110,8 +110,7 @@ class OnvifDriver(BoundDriver):
         for call in calls:
             await self._call(call, call.body)
 
-    async def restart(self) -> None:
-        await super().restart()
+    def went(self) -> None:
         self._link.close()
 
     async def sign_in_as(self, credentials: Credentials) -> bool:

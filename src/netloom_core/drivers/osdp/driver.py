@@ -231,8 +231,7 @@ class OsdpDriver(BoundDriver):
         for call in calls:
             await self._talk(flows.act(self._table().vendor, call.operation))
 
-    async def restart(self) -> None:
-        await super().restart()
+    def went(self) -> None:
         self._owner.forget(self._address, self._speed)
 
     async def readdress(self, changes: Sequence[Change]) -> None:

@@ -100,8 +100,7 @@ class RdmDriver(BoundDriver):
                     raise ProtocolError("That is no call of RDM.", outcome="not_sent")
                 await node.set(self._uid, call.parameter, bytes.fromhex(call.data))
 
-    async def restart(self) -> None:
-        await super().restart()
+    def went(self) -> None:
         self._presence.lose()
 
 

@@ -224,8 +224,7 @@ class SnmpDriver(BoundDriver):
                 raise ProtocolError("That is no call of SNMP.", outcome="not_sent")
             await self._set([(snmp.dotted(call.oid), call.syntax, call.value)])
 
-    async def restart(self) -> None:
-        await super().restart()
+    def went(self) -> None:
         self._presence.lose()
 
     async def sign_in_as(self, credentials: Credentials) -> bool:

@@ -22,6 +22,7 @@ from netloom_core.plan.planner import (
     plan_intended,
     plan_restore,
 )
+from netloom_core.plan.procedures import plan_procedure
 from netloom_core.run.supervisor import own_fault
 from netloom_core.run.undo import plan_back
 from netloom_core.together import together
@@ -33,6 +34,7 @@ READ_AT_ONCE = 24
 PLANNERS: dict[str, Callable[[Subject, Order, RunState], DevicePlan]] = {
     "apply": lambda subject, order, run: plan_intended(subject, order.wanted, keep=bool(run.params.get("keep", True))),
     "restore": lambda subject, order, run: plan_restore(subject, order.profile, order.wanted),
+    "procedure": lambda subject, order, run: plan_procedure(subject, str(run.params["procedure"])),
     "undo": lambda subject, order, run: plan_back(
         subject, order.steps, over_later=bool(run.params.get("over_later", False))
     ),

@@ -6,6 +6,7 @@ from netloom_core.engine.kinds.apply import ApplyRun
 from netloom_core.engine.kinds.backup import BackupRun
 from netloom_core.engine.kinds.base import Kind
 from netloom_core.engine.kinds.plan import PlanRun
+from netloom_core.engine.kinds.procedure import ProcedureRun
 from netloom_core.engine.kinds.read import ReadRun
 from netloom_core.engine.kinds.restore import RestoreRun
 from netloom_core.engine.kinds.sweep import SweepRun
@@ -17,5 +18,6 @@ def kinds() -> dict[str, Kind]:
     """Made anew for each engine, since a sweep keeps what can stop it."""
     all_kinds: tuple[Kind, ...] = (
         SweepRun(), ReadRun(), BackupRun(), VerifyRun(), PlanRun(), ApplyRun(), RestoreRun(), UndoRun(),
+        ProcedureRun(),
     )  # fmt: skip
     return {kind.name: kind for kind in all_kinds}

@@ -26,6 +26,7 @@ from netloom_core.model.work import ACTING, JournalEntry, StepState
 from netloom_core.plan.proof import Row, row_for
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
+from netloom_core.run.answers import Answers
 
 Result = TypeVar("Result")
 PATIENCE_S = 6.0  # how long a silent device is asked again before a step gives up
@@ -42,6 +43,8 @@ class Records(Protocol):
     async def conclude(self, entry: JournalEntry) -> None: ...
 
     async def save_step(self, run: str, step: StepState) -> None: ...
+
+    async def cancelled(self, run: str) -> bool: ...
 
     async def save_reading(
         self,
@@ -78,6 +81,7 @@ class StepContext:
     sessions: Sessions
     records: Records
     clock: Clock
+    answers: Answers
     open_intent: JournalEntry | None = None
     _rows: dict[str, Row] = field(default_factory=dict)
     unproven: list[str] = field(default_factory=list)  # reasons why the word at the end is not `done`
@@ -195,6 +199,7 @@ class Step(Protocol):
 
     action: str
     writes: bool
+    by_hand: bool  # whether it waits for a person at the device
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         """The sets as they would be after it."""
@@ -215,6 +220,7 @@ class ReadingStep:
     """What all steps share that write nothing."""
 
     writes = False
+    by_hand = False
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return sets

@@ -1,6 +1,8 @@
 """All kinds of steps, by name. A new one is a module and a line here."""
 
 from netloom_core.run.steps.base import Step
+from netloom_core.run.steps.by_hand import ByHand
+from netloom_core.run.steps.perform import Perform
 from netloom_core.run.steps.read import BackupDevice, ReadDevice
 from netloom_core.run.steps.restart import Readdress, Restart
 from netloom_core.run.steps.store import StoreSettings
@@ -16,5 +18,7 @@ STEPS: dict[str, Step] = {
         Readdress(),
         ReadDevice(),
         BackupDevice(),
+        ByHand(),
+        Perform(),
     )
 }

@@ -20,13 +20,13 @@ from netloom_core.errors import (
     StalePlan,
     WrongDevice,
 )
-from netloom_core.live.sessions import Presence, Sight
+from netloom_core.live.sessions import Presence
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
-from netloom_core.model.line import DIRECT
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, read_back, undone, value_at
+from netloom_core.run.steps.places import arrived, check_free, find, new_place, spoken, who_is
 
 FIRST_LOOK_S = 2.0  # how long one that should answer now is asked again
 GONE_S = 3.0  # how long a restart may take to begin
@@ -34,52 +34,12 @@ GONE_S = 3.0  # how long a restart may take to begin
 LINGERS_S = {"restart": GONE_S * 2, "write": GONE_S * 2, "command": GONE_S}
 
 
-def new_place(context: StepContext, place: Target) -> Target:
-    """Where the device will be reached after the step's changes."""
-    address, speed = place.address, place.speed
-    for change in context.changes:
-        role = context.setting(change.path).role
-        if role == "address":
-            address = str(change.after)
-        elif role == "speed":
-            speed = int(change.after)
-    return place.at(address, speed)
-
-
-async def check_free(context: StepContext, new: Target) -> None:
-    """Only silence is free: whoever answers with a refusal, with garbage or as busy, is somebody.
-
-    At the other end of a cable is nobody else, and at another speed the device itself may answer with garbage.
-    """
-    if new.address == DIRECT:
-        return
-    sight = await context.sessions.look(new)
-    if sight.presence is Presence.NOBODY:
-        return
-    raise AddressTaken(
-        f"{who_is(sight)} at {spoken(new)}. {context.target.name} was not changed.",
-        "Choose a free address, or move the other device first.",
-        target=context.target.device,
-    )
-
-
-def who_is(sight: Sight) -> str:
-    if sight.identity is not None:
-        ident = sight.identity
-        return f"{ident.maker} {ident.model}, serial number {ident.serial or 'not told'}, answers"
-    return f"Somebody is ({sight.error.message if sight.error else 'not told who'})"
-
-
-def spoken(place: Target) -> str:
-    """A place in words; the speed belongs to it where there is one."""
-    return f"{place.address} at {place.speed} baud" if place.speed else place.address
-
-
 class Restart:
     """`changes` are the values that are to work afterwards; they were staged and stored by the steps before."""
 
     action = "restart"
     writes = True
+    by_hand = False
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return {**sets, "running": after_values(sets.get("running", {}), step)}
@@ -92,7 +52,7 @@ class Restart:
         if context.open_intent is None:
             return
         old, new = context.target, new_place(context, context.target)
-        here = await self._find(context, [new, old], context.profile.away_seconds)
+        here = await find(context, [new, old], context.profile.away_seconds)
         if here is None:
             await context.conclude("unknown", "Netloom was cut off, and the device answers at no place known.")
             raise NoAnswer(
@@ -100,7 +60,7 @@ class Restart:
                 "Give it a minute and sweep the line: it keeps its record wherever it is found.",
                 target=old.device,
             )
-        await self._arrived(context, here)
+        await arrived(context, here)
         running = (await context.patiently(lambda: context.read("running")))["running"]
         shown = read_back([change.as_dict() for change in context.changes], running)
         right = all(told["read_back"] == told["to"] for told in shown)
@@ -111,7 +71,7 @@ class Restart:
     async def run(self, context: StepContext) -> None:
         old, new = context.target, new_place(context, context.target)
         moved = old.place != new.place
-        here = await self._find(context, [old, new] if moved else [old], FIRST_LOOK_S)
+        here = await find(context, [old, new] if moved else [old], FIRST_LOOK_S)
         if here is None:
             raise NoAnswer(
                 f"{old.name} does not answer at {spoken(old)}, so it was not changed.",
@@ -119,7 +79,7 @@ class Restart:
                 target=old.device,
                 outcome="not_sent",
             )
-        await self._arrived(context, here)
+        await arrived(context, here)
         running = (await context.patiently(lambda: context.read("running")))["running"]
         if here.place == new.place and self._works(context, running):
             context.step.message = "It has these values already."
@@ -217,7 +177,7 @@ class Restart:
                 here = new
                 if gone and stays:
                     break
-            if not stays and (back := await self._find(context, [promised, old], 0)) is not None:
+            if not stays and (back := await find(context, [promised, old], 0)) is not None:
                 here = back
                 if back.place != old.place or loop.time() > begun + lingers:
                     break
@@ -225,7 +185,7 @@ class Restart:
         await self._not_there(context, old, new, here)
 
     async def _has_values(self, context: StepContext, place: Target) -> bool:
-        await self._arrived(context, place)
+        await arrived(context, place)
         try:
             running = (await context.read("running"))["running"]
         except NetloomError:
@@ -235,9 +195,9 @@ class Restart:
     async def _not_there(self, context: StepContext, old: Target, new: Target, here: Target | None) -> None:
         """It is not where it should be, or not as it should be. Raises what is known."""
         if here is None:
-            here = await self._find(context, [new, old], FIRST_LOOK_S)
+            here = await find(context, [new, old], FIRST_LOOK_S)
         if here is not None and here.place == new.place:
-            await self._arrived(context, here)
+            await arrived(context, here)
             return  # it is there; its values tell the rest
         if here is None:
             sight = await context.sessions.look(new)
@@ -255,7 +215,7 @@ class Restart:
                 target=old.device,
             )
         await context.conclude("failed", f"not found at {spoken(new)}; it answers at {spoken(here)}")
-        await self._arrived(context, here)
+        await arrived(context, here)
         await self._put_back(context, old, new, here)
 
     # Putting back: a write like any other
@@ -308,10 +268,10 @@ class Restart:
         if context.step.params.get("by") == "command":
             await talk.readdress(undo)
             await talk.drop()
-            back = await self._find(context, [old], context.profile.away_seconds)
+            back = await find(context, [old], context.profile.away_seconds)
             if back is None:
                 raise NoAnswer(f"{old.name} did not come back to {spoken(old)}.", target=old.device)
-            await self._arrived(context, back)
+            await arrived(context, back)
         else:
             await talk.write(undo)
             if any(context.setting(change.path).kept == "when-stored" for change in undo):
@@ -344,26 +304,6 @@ class Restart:
                 outcome="applied",
             )
         await context.conclude("done", "", shown)
-
-    # Places
-
-    async def _arrived(self, context: StepContext, here: Target) -> None:
-        """It was proven to be there just now: the record follows."""
-        if here.place != context.target.place:
-            context.target = here
-            await context.records.save_place(here.device, here.address, here.speed, context.clock.now())
-
-    async def _find(self, context: StepContext, places: Sequence[Target], seconds: float) -> Target | None:
-        """The first place where the device answers as itself, asked in turn for at most `seconds`."""
-        loop = asyncio.get_running_loop()
-        deadline = loop.time() + seconds
-        while True:
-            for place in {place.place: place for place in places}.values():
-                if (await context.sessions.look(place)).presence is Presence.ITSELF:
-                    return place
-            if loop.time() >= deadline:
-                return None
-            await asyncio.sleep(PAUSE_S)
 
 
 class Readdress(Restart):

@@ -18,6 +18,7 @@ class StoreSettings:
 
     action = "store"
     writes = True
+    by_hand = False
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return {**sets, "startup": sets.get("running", {})} if "startup" in sets else sets

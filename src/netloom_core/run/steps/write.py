@@ -21,7 +21,7 @@ from netloom_core.run.steps.base import (
     undone,
     value_at,
 )
-from netloom_core.run.steps.restart import check_free, new_place
+from netloom_core.run.steps.places import check_free, new_place
 
 UNREADABLE = "a secret cannot be read back"
 
@@ -40,6 +40,7 @@ class WriteSettings:
 
     action = "write"
     writes = True
+    by_hand = False
     shows = "running"  # the set in which a written value is seen
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:

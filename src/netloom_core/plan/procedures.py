@@ -1,0 +1,145 @@
+"""Procedures as plans: what a person does first, what the device is told, and what has to be so afterwards. Pure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from netloom_core.documents.tree import MISSING, Document, get
+from netloom_core.model.work import StepState
+from netloom_core.plan.planner import DevicePlan, Remark, Subject, unkept_paths
+from netloom_core.profiles.item import Item
+from netloom_core.profiles.people import Meaning
+from netloom_core.profiles.profile import Profile
+
+SETS_BACK = frozenset({"factory-reset", "initialise"})  # values are others afterwards, so a backup comes before
+PERFORMED = ("restart", "factory-reset", "initialise", "identify")  # storing is a part of writing
+WORDS = {"restart": "Restart", "factory-reset": "Factory reset", "initialise": "Initialise", "identify": "Identify"}
+SHOWN_BY = {
+    "restart": ("starting", "ready", "fault"),
+    "factory-reset": ("resetting", "reset", "starting", "ready", "fault"),
+    "initialise": ("resetting", "reset", "starting", "ready", "fault"),
+    "identify": ("identified",),
+}
+TO_LOOK_S = 180.0  # for somebody to look at the right device and answer
+
+
+def label_of(profile: Profile, name: str) -> str:
+    procedure = profile.procedure(name)
+    return (procedure.label if procedure else "") or WORDS[name]
+
+
+def plan_procedure(subject: Subject, name: str) -> DevicePlan:
+    """Steps for one procedure, or the remark why it cannot be."""
+    plan, profile = DevicePlan(subject.device), subject.profile
+    procedure = profile.procedure(name)
+    told = name in subject.abilities.procedures
+    if procedure is None or not (told or procedure.by_hand):
+        what = label_of(profile, name).lower()
+        plan.remarks.append(
+            Remark("left-out", f"Nothing is done: {profile.model} has no {what} by the way it is reached.")
+        )
+        return plan
+    if name in SETS_BACK:
+        plan.steps.append(StepState(0, subject.device, "backup", {"baseline": False, "disturbs": [], "seconds": 2.0}))
+    for number, act in enumerate(procedure.by_hand, 1):
+        params = {
+            "words": act.words(),
+            "note": act.note,
+            "within": act.within,
+            "seen_by": act.seen_by,
+            "number": f"{number} of {len(procedure.by_hand)}",
+            "look_at": _at(profile, act.light),
+            "disturbs": [],
+            "seconds": max(act.seconds, 5.0),
+        }
+        plan.steps.append(StepState(0, subject.device, "by-hand", params))
+    disturbs = {*procedure.disturbs, *(["link"] if procedure.away or name in SETS_BACK else [])}
+    params = {
+        "procedure": name,
+        "label": label_of(profile, name),
+        "told": told,
+        "away": procedure.away,
+        "back": procedure.back,
+        "survives": list(procedure.survives),
+        "look_at": look_at(profile, SHOWN_BY[name]),
+        "disturbs": sorted(disturbs),
+        "seconds": max(procedure.away, 2.0),
+    }
+    plan.steps.append(StepState(0, subject.device, "perform", params))
+    _remark(subject, name, plan)
+    return plan
+
+
+def _remark(subject: Subject, name: str, plan: DevicePlan) -> None:
+    procedure = subject.profile.procedure(name)
+    assert procedure is not None
+    if name == "restart":
+        goes = unkept_paths(subject.profile, subject.running, subject.startup)
+        if goes:
+            more = f" and {len(goes) - 3} more" if len(goes) > 3 else ""
+            plan.remarks.append(Remark("not-kept", f"Values that are not kept go: {', '.join(goes[:3])}{more}."))
+    if name in SETS_BACK:
+        stays = [word for word in ("address", "name", "password", "settings") if word in procedure.survives]
+        kept = f"What stays: {', '.join(stays)}." if stays else "Nothing stays: neither address nor settings."
+        plan.remarks.append(Remark("later", f"{kept} The backup that is made before brings it back."))
+
+
+def look_at(profile: Profile, says: Iterable[str]) -> list[str]:
+    """Sentences that tell which light to look at, and what it means there."""
+    wanted = set(says)
+    return [
+        _light(light.printed, light.where, meaning)
+        for light in profile.lights
+        for meaning in light.patterns
+        if meaning.says in wanted
+    ]
+
+
+def _at(profile: Profile, words: str) -> list[str]:
+    """Where the lights are that an act speaks of."""
+    return [f"{light.printed}: {light.where}." for light in profile.lights if light.where and light.printed in words]
+
+
+def _light(printed: str, where: str, meaning: Meaning) -> str:
+    place = f" ({where})" if where else ""
+    then = f" {meaning.then}" if meaning.then else ""
+    return f"{printed}{place} {' '.join(filter(None, [meaning.pattern, meaning.colour]))}: {meaning.means}{then}"
+
+
+def expected(profile: Profile, name: str, survives: Iterable[str], before: Mapping[str, Document]) -> dict[str, Any]:
+    """What readable values have to be afterwards, by path; values of which nobody can say that are left out.
+
+    `before` are the sets as they were read before.
+    """
+    running, startup = before.get("running", {}), before.get("startup", {})
+    stays = frozenset(survives)
+    wanted: dict[str, Any] = {}
+    for path, item in profile.by_path.items():
+        if item.secret or item.reserved:
+            continue
+        if name == "restart":
+            value = get(startup, path) if startup else get(running, path) if item.kept == "always" else MISSING
+            value = MISSING if item.kept == "never" else value
+        elif name in SETS_BACK:
+            value = get(running, path) if _stays(item, stays) else _of_factory(profile, item)
+        else:
+            value = MISSING
+        if value is not MISSING:
+            wanted[path] = value
+    return wanted
+
+
+def _stays(item: Item, survives: frozenset[str]) -> bool:
+    if item.role in ("address", "mask", "gateway", "speed"):
+        return "address" in survives
+    return (item.role or "settings") in survives
+
+
+def _of_factory(profile: Profile, item: Item) -> Any:
+    factory = profile.factory
+    if item.role == "address":
+        return item.type.canonical(factory.addresses[0]) if len(factory.addresses) == 1 else MISSING
+    if item.role == "speed" and factory.speed:
+        return factory.speed
+    return MISSING if item.default is None else item.default

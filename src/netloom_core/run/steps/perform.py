@@ -1,0 +1,214 @@
+"""A procedure of the device: told, waited for, found again by identity wherever it comes up, and proven by its values.
+
+What cannot be read back (a light that blinks) is asked of a person, whose answer is the evidence.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from typing import Any
+
+from netloom_core.documents.tree import Document, get
+from netloom_core.errors import NetloomError, NoAnswer, NotDone, ReadBackMismatch
+from netloom_core.live.sessions import Presence
+from netloom_core.model.change import Change
+from netloom_core.model.device import Target
+from netloom_core.model.work import ACTING, StepState
+from netloom_core.plan.procedures import SETS_BACK, TO_LOOK_S, expected
+from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
+from netloom_core.run.steps.by_hand import ask
+from netloom_core.run.steps.places import arrived, factory_places, find, spoken
+from netloom_core.run.steps.restart import GONE_S
+
+MOST_SHOWN = 200  # values that a step tells as changed
+
+
+class Perform:
+    """`procedure`, `told` (whether there are calls), `away` (s), `back`, `survives` are in the step's params.
+
+    What was read before is kept with the step: after a crash it is never told again, only looked for and proven.
+    """
+
+    action = "perform"
+    writes = True
+    by_hand = False
+
+    def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
+        return sets  # what comes of it, only the device shows
+
+    def back(self, step: StepState) -> list[Change]:
+        return []  # the backup before it brings the values back
+
+    async def settle(self, context: StepContext) -> None:
+        """It was told, or nobody knows: it is not told again."""
+        if context.open_intent is None:
+            return
+        here = await find(context, self._places(context), context.profile.away_seconds)
+        if here is not None:
+            await arrived(context, here)
+        where = f"it answers at {spoken(here)}" if here else "it answers at no place known"
+        await context.conclude("unknown", f"Netloom was cut off; {where}.")
+
+    async def run(self, context: StepContext) -> None:
+        params, step = context.step.params, context.step
+        told = "before" in step.evidence  # by an earlier life of this run
+        if not told:
+            await self._begin(context)
+        if params["back"] == "person" and not params["away"]:
+            await self._ask(context)
+            return
+        here, went = await self._come_back(context, just_told=not told)
+        await arrived(context, here)
+        await self._confirm(context, went)
+
+    # Before, and the call
+
+    async def _begin(self, context: StepContext) -> None:
+        params = context.step.params
+        if not params["told"]:
+            # People did it at the device, which may be anywhere by now; what it had was read for the backup.
+            known = (await context.sessions.of(context.target)).known.documents
+            context.step.evidence = {"before": {which: document for which, (document, _) in known.items()}}
+            await context.intend([], action=params["procedure"])
+            return
+        sets = await context.patiently(lambda: context.read("running", "startup"))
+        context.step.evidence = {"before": sets}
+        await context.intend([], action=params["procedure"])
+        talk = await context.talk()
+        try:
+            await talk.procedure(params["procedure"])
+        except NetloomError as error:
+            if error.outcome == "not_sent" or (error.outcome == "refused" and not params["away"]):
+                await context.conclude("failed", error.message)
+                raise
+            # Whatever came back, the bytes have left: how it is now decides, not its words.
+            context.step.evidence = {**context.step.evidence, "said": error.message}
+        finally:
+            if params["away"]:
+                await talk.drop()
+
+    async def _ask(self, context: StepContext) -> None:
+        words = f"{context.step.params['label']}: is {context.target.name} the one that shows it?"
+        answer, _ = await ask(context, words, TO_LOOK_S, "person")
+        if answer is None:
+            context.unproven.append("nobody said whether it was seen")
+            await context.conclude("unproven", "nobody said whether it was seen")
+            return
+        context.step.evidence = {"by": answer.by, "came": answer.came, "note": answer.note}
+        await context.conclude("done" if answer.came else "failed", answer.words())
+        if not answer.came:
+            raise NotDone(
+                f"{answer.words()}: {context.target.name} took the call, and nothing of it is seen.",
+                "Is it the one that you stand before? Look at its address and serial number.",
+                target=context.target.device,
+                outcome="applied",
+            )
+        context.step.message = f"{answer.words()}."
+
+    # Waiting
+
+    def _places(self, context: StepContext) -> list[Target]:
+        params = context.step.params
+        moves = params["procedure"] in SETS_BACK and "address" not in params["survives"]
+        return [context.target, *(factory_places(context) if moves else [])]
+
+    async def _come_back(self, context: StepContext, *, just_told: bool) -> tuple[Target, bool]:
+        """Where it is again, and whether it was seen to go."""
+        params = context.step.params
+        loop = asyncio.get_running_loop()
+        begun, old = loop.time(), context.target
+        seconds = max(float(params["away"]), 1.0) + GONE_S
+        context.step.state = ACTING
+        context.step.evidence = {
+            **context.step.evidence,
+            "waits": {"since": context.clock.now(), "usual": float(params["away"])},
+        }
+        await context.records.save_step(context.run, context.step)
+        went = False
+        while True:
+            here = await find(context, self._places(context), 0)
+            went = went or here is None
+            late = not just_told or not params["told"] or not params["away"] or loop.time() > begun + GONE_S
+            if here is not None and (went or here.place != old.place or late):
+                return here, went or here.place != old.place
+            if loop.time() > begun + seconds:
+                break
+            await asyncio.sleep(PAUSE_S)
+        await self._lost(context)
+        raise AssertionError("the line above raises")
+
+    async def _lost(self, context: StepContext) -> None:
+        params, name = context.step.params, context.target.name
+        places = " nor at ".join(dict.fromkeys(spoken(place) for place in self._places(context)))
+        await context.conclude("unknown", "it did not come back")
+        others = [p for p in self._places(context) if (await context.sessions.look(p)).presence is Presence.OTHER]
+        other = f" At {spoken(others[0])} somebody else answers." if others else ""
+        raise NoAnswer(
+            f"{name} did not come back within {float(params['away']) + GONE_S:g} s: it answers not at {places}.{other}",
+            " ".join(["Look at it.", *params["look_at"], "Sweep its line: it keeps its record wherever it is found."]),
+            target=context.target.device,
+        )
+
+    # After
+
+    async def _confirm(self, context: StepContext, went: bool) -> None:
+        params, step = context.step.params, context.step
+        name, before = params["procedure"], step.evidence.get("before", {})
+        sets = await context.patiently(lambda: context.read("running", "startup"))
+        running, was = sets["running"], before.get("running", {})
+        wanted = expected(context.profile, name, params["survives"], before)
+        wrong = [path for path, value in wanted.items() if running and value_at(running, path) != value]
+        step.evidence = {
+            "changes": _changed(was, running, wanted),
+            "address": context.target.address,
+            **({"said": step.evidence["said"]} if "said" in step.evidence else {}),
+        }
+        if wrong and (name in SETS_BACK or went):
+            await self._mismatch(context, wrong, wanted, running, was)
+        reasons = []
+        if not running or not wanted:
+            reasons.append("nothing that can be read shows it")
+        if params["away"] and params["told"] and not went:
+            reasons.append("it was never seen to go")
+        if reasons and not (name in SETS_BACK and running and wanted and was and _differ(was, running)):
+            context.unproven.extend(reasons)
+        moved = f" It answers at {spoken(context.target)}." if params["away"] else ""
+        count = len(step.evidence["changes"])
+        step.message = f"{count} values are others than before.{moved}" if was else moved.strip()
+        await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven))
+
+    async def _mismatch(
+        self, context: StepContext, wrong: list[str], wanted: dict[str, Any], running: Document, was: Document
+    ) -> None:
+        label, first = context.step.params["label"].lower(), wrong[0]
+        more = f", and {len(wrong) - 1} more" if len(wrong) > 1 else ""
+        same = bool(was) and not _differ(was, running)
+        if same:
+            message = f"{context.target.name} has all that it had before: the {label} did not happen."
+        else:
+            message = (
+                f"After the {label} {context.target.name} has {value_at(running, first)!r} at {first}, "
+                f"not {wanted[first]!r}{more}."
+            )
+        await context.conclude("failed", message)
+        raise ReadBackMismatch(
+            message,
+            "Read it, and look at what it has now. The backup made before brings back what it had.",
+            target=context.target.device,
+            outcome="refused" if same else "applied",
+        )
+
+
+def _differ(was: Document, now: Document) -> bool:
+    return was != now
+
+
+def _changed(was: Document, now: Document, wanted: dict[str, Any]) -> list[dict[str, Any]]:
+    """What is another value than before, as the steps that write tell it."""
+    if not was or not now:
+        return []
+    found = [path for path in wanted if get(was, path) != get(now, path)]
+    return [
+        {"path": path, "from": value_at(was, path), "to": wanted[path], "read_back": value_at(now, path)}
+        for path in found[:MOST_SHOWN]
+    ]

@@ -1,0 +1,79 @@
+"""Where a device is, may be, or is to be: looked for by who answers there, never by an address alone."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+
+from netloom_core.errors import AddressTaken
+from netloom_core.live.sessions import Presence, Sight
+from netloom_core.model.device import Target
+from netloom_core.model.line import DIRECT
+from netloom_core.run.steps.base import PAUSE_S, StepContext
+
+
+def new_place(context: StepContext, place: Target) -> Target:
+    """Where the device will be reached after the step's changes."""
+    address, speed = place.address, place.speed
+    for change in context.changes:
+        role = context.setting(change.path).role
+        if role == "address":
+            address = str(change.after)
+        elif role == "speed":
+            speed = int(change.after)
+    return place.at(address, speed)
+
+
+async def check_free(context: StepContext, new: Target) -> None:
+    """Only silence is free: whoever answers with a refusal, with garbage or as busy, is somebody.
+
+    At the other end of a cable is nobody else, and at another speed the device itself may answer with garbage.
+    """
+    if new.address == DIRECT:
+        return
+    sight = await context.sessions.look(new)
+    if sight.presence is Presence.NOBODY:
+        return
+    raise AddressTaken(
+        f"{who_is(sight)} at {spoken(new)}. {context.target.name} was not changed.",
+        "Choose a free address, or move the other device first.",
+        target=context.target.device,
+    )
+
+
+def who_is(sight: Sight) -> str:
+    if sight.identity is not None:
+        ident = sight.identity
+        return f"{ident.maker} {ident.model}, serial number {ident.serial or 'not told'}, answers"
+    return f"Somebody is ({sight.error.message if sight.error else 'not told who'})"
+
+
+def spoken(place: Target) -> str:
+    """A place in words; the speed belongs to it where there is one."""
+    return f"{place.address} at {place.speed} baud" if place.speed else place.address
+
+
+def factory_places(context: StepContext) -> list[Target]:
+    """Where one of this model is when it comes from its factory."""
+    factory, here = context.profile.factory, context.target
+    return [here.at(address, factory.speed or here.speed) for address in factory.addresses or [here.address]]
+
+
+async def arrived(context: StepContext, here: Target) -> None:
+    """It was proven to be there just now: the record follows."""
+    if here.place != context.target.place:
+        context.target = here
+        await context.records.save_place(here.device, here.address, here.speed, context.clock.now())
+
+
+async def find(context: StepContext, places: Sequence[Target], seconds: float) -> Target | None:
+    """The first place where the device answers as itself, asked in turn for at most `seconds`."""
+    loop = asyncio.get_running_loop()
+    deadline = loop.time() + seconds
+    while True:
+        for place in {place.place: place for place in places}.values():
+            if (await context.sessions.look(place)).presence is Presence.ITSELF:
+                return place
+        if loop.time() >= deadline:
+            return None
+        await asyncio.sleep(PAUSE_S)

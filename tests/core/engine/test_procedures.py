@@ -1,0 +1,282 @@
+"""Procedures: told and proven by readings, acts by hand with a person's answer, and nothing told twice."""
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from netloom_core.documents.tree import get, put
+from netloom_core.errors import NoAnswer, RequestError
+from netloom_core.library.load import Library
+from netloom_core.model.work import RunState
+from netloom_core.plan.procedures import expected
+from netloom_core.profiles.people import Procedure
+from netloom_core.testing.devices import MemoryDevice
+from tests.core.rig import ALL, Rig, device, states
+
+TOLD = replace(ALL, procedures=frozenset({"restart", "factory-reset", "identify"}))
+FACTORY = "127.20.10.200"
+CALLS: dict[str, list[Any]] = {"web": [{"method": "POST", "path": "/do"}]}
+
+
+@pytest.fixture
+def told(library: Library) -> Rig:
+    """Two boxes that can be told to do everything, and take two seconds to start."""
+    usual = library.need("hallvane-rx8")
+    made = {
+        "restart": usual.procedures["restart"],
+        "factory-reset": Procedure(calls=CALLS, away=4, survives=["name"]),
+        "identify": Procedure(calls=CALLS, back="person"),
+    }
+    model = usual.model_copy(update={"procedures": made})
+    return _rig(Library([*(one for one in library if one.id != model.id), model]), TOLD)
+
+
+@pytest.fixture
+def by_hand(library: Library) -> Rig:
+    """A box as it ships: it is set back by a button and its plug."""
+    return _rig(library, ALL)
+
+
+def _rig(library: Library, abilities: Any) -> Rig:
+    boxes = [device(library.need("hallvane-rx8"), n, abilities=abilities, boots_in=2.0) for n in (1, 2)]
+    for box in boxes:
+        box.boot = lambda seconds, then: asyncio.get_running_loop().call_later(seconds, then) and None
+        put(box.running, "/relays/1/pulse_ms", 900)
+        put(box.startup, "/relays/1/pulse_ms", 900)
+        put(box.running, "/name", "Gate")
+        put(box.startup, "/name", "Gate")
+    return Rig(library, boxes)
+
+
+@asynccontextmanager
+async def somebody(rig: Rig, *, came: bool = True, does: Any = None) -> AsyncIterator[list[str]]:
+    """Mara does what is asked (`does`, with the box) and answers every question; gives what she was asked."""
+    asked: list[str] = []
+
+    async def answer() -> None:
+        while True:
+            await asyncio.sleep(0.5)
+            for run in list(rig.store.all_runs.values()):
+                for step in run.steps:
+                    question = step.evidence.get("asks")
+                    if step.state != "acting" or not question or question["words"] in asked:
+                        continue
+                    asked.append(question["words"])
+                    if does is not None:
+                        does(rig.box, len(asked))
+                    told = {"do": "answer", "run": run.id, "step": step.ordinal, "came": came, "by": "Mara"}
+                    await rig.engine.do(told)
+
+    task = asyncio.ensure_future(answer())
+    try:
+        yield asked
+    finally:
+        task.cancel()
+        error = (await asyncio.gather(task, return_exceptions=True))[0]
+        assert isinstance(error, asyncio.CancelledError), error
+
+
+async def perform(rig: Rig, name: str) -> RunState:
+    return await rig.apply(await rig.plan("procedure", ["dev1"], procedure=name), "procedure")
+
+
+def said(run: RunState) -> str:
+    return " ".join(step.message for step in run.steps)
+
+
+async def test_a_restart_is_seen_and_told_with_what_it_took(told: Rig) -> None:
+    put(told.box.running, "/relays/1/pulse_ms", 70)  # tried, not kept
+    plan = await told.plan("procedure", ["dev1"], procedure="restart")
+    assert "/relays/1/pulse_ms" in plan.remarks[0]["message"]
+    run = await told.apply(plan, "procedure")
+    assert states(run) == ["done"]
+    assert run.steps[0].evidence["changes"] == [
+        {"path": "/relays/1/pulse_ms", "from": 70, "to": 900, "read_back": 900}
+    ]
+    assert told.box.log.count("did restart") == 1
+    told.every_intent_has_its_outcome()
+
+
+async def test_one_that_says_yes_and_does_not_go_is_unproven(told: Rig) -> None:
+    told.box.perform = lambda name: None  # type: ignore[method-assign]
+    run = await perform(told, "restart")
+    assert states(run) == ["unproven"]
+    assert "never seen to go" in run.steps[0].message
+
+
+async def test_a_reset_is_backed_up_found_again_elsewhere_and_proven_by_its_values(told: Rig) -> None:
+    run = await perform(told, "factory-reset")
+    assert [step.action for step in run.steps] == ["backup", "perform"]
+    assert states(run) == ["done", "done"]
+    assert told.record().target.address == FACTORY
+    assert get(told.box.running, "/relays/1/pulse_ms") == 500
+    assert get(told.box.running, "/name") == "Gate"  # the profile says that it survives
+    assert told.store.backups == [("dev1", run.id, False)]
+    told.every_intent_has_its_outcome()
+
+
+async def test_a_reset_that_did_not_happen_is_said(told: Rig) -> None:
+    told.box.refuses = True
+    run = await perform(told, "factory-reset")
+    assert states(run) == ["done", "failed"]
+    assert "did not happen" in run.steps[1].message
+    told.every_intent_has_its_outcome()
+
+
+async def test_a_reset_that_leaves_values_is_said(told: Rig) -> None:
+    usual = told.box.perform
+
+    def most(name: str) -> None:
+        usual(name)
+        for document in (told.box.running, told.box.startup):
+            put(document, "/inputs/2/settle_ms", 77)
+
+    told.box.perform = most  # type: ignore[method-assign]
+    run = await perform(told, "factory-reset")
+    assert states(run)[1] == "failed"
+    assert "77 at /inputs/2/settle_ms" in run.steps[1].message
+
+
+async def test_another_one_at_the_factory_address_is_not_taken_for_it(told: Rig) -> None:
+    other = told.devices[1]
+    other.address = FACTORY
+
+    def lost(name: str) -> None:
+        told.box.silent = True
+
+    told.box.perform = lost  # type: ignore[method-assign]
+    run = await perform(told, "factory-reset")
+    assert states(run)[1] == "unknown"
+    assert "somebody else answers" in run.steps[1].message
+    assert "PWR" in run.steps[1].hint
+    assert told.record().target.address == "127.20.10.11"
+    told.every_intent_has_its_outcome()
+
+
+@pytest.mark.parametrize("late", [False, True])
+async def test_a_reset_that_was_cut_off_is_never_told_twice(told: Rig, late: bool) -> None:
+    before: dict[str, Any] = {}
+
+    async def cut(what: str) -> None:
+        if what == ("after factory-reset" if late else "factory-reset") and not before:
+            before["killed"] = True
+            told.kill_now = asyncio.ensure_future(told.kill())  # type: ignore[attr-defined]
+            await asyncio.sleep(30)
+
+    told.box.before = cut
+    plan = await told.plan("procedure", ["dev1"], procedure="factory-reset")
+    run = told.store.begin("procedure", plan.steps)
+    await told.engine.do({"do": "carry out", "run": run.id})
+    await asyncio.sleep(3)
+    assert before
+    await told.start_again()
+    run = told.store.all_runs[run.id]
+    assert told.box.log.count("did factory-reset") == (1 if late else 0)
+    assert states(run)[1] == ("done" if late else "failed"), said(run)
+    told.every_intent_has_its_outcome()
+
+
+async def test_whoever_stands_before_it_says_which_one_it_is(told: Rig) -> None:
+    async with somebody(told) as asked:
+        run = await perform(told, "identify")
+    assert states(run) == ["done"]
+    assert "Box 1" in asked[0]
+    assert "Mara says that it is so" in run.steps[0].message
+
+
+async def test_nobody_sees_it(told: Rig) -> None:
+    async with somebody(told, came=False):
+        run = await perform(told, "identify")
+    assert states(run) == ["failed"]
+    assert run.steps[0].code == "not-done"
+    told.every_intent_has_its_outcome()
+
+
+async def test_nobody_answers(told: Rig) -> None:
+    run = await perform(told, "identify")
+    assert states(run) == ["unproven"]
+    told.every_intent_has_its_outcome()
+
+
+def _set_back(box: MemoryDevice, asked: int) -> None:
+    """The button does nothing by itself; the power does."""
+    if asked == 2:
+        box.perform("factory-reset")
+
+
+async def test_by_hand_what_is_seen_counts_besides_what_is_said(by_hand: Rig) -> None:
+    async with somebody(by_hand, does=_set_back) as asked:
+        run = await perform(by_hand, "factory-reset")
+    assert [step.action for step in run.steps] == ["backup", "by-hand", "by-hand", "perform"]
+    assert states(run) == ["done"] * 4, said(run)
+    assert asked == [
+        "Hold SET for 3 s, until NET blinks twice.", "Take its power away and give it back."
+    ]  # fmt: skip
+    assert "where its factory puts it" in run.steps[2].message
+    assert by_hand.record().target.address == FACTORY
+    assert {change["path"] for change in run.steps[3].evidence["changes"]} >= {"/relays/1/pulse_ms"}
+
+
+async def test_by_hand_words_alone_prove_nothing(by_hand: Rig) -> None:
+    async with somebody(by_hand):
+        run = await perform(by_hand, "factory-reset")
+    assert states(run)[:3] == ["done", "done", "unproven"]
+    assert states(run)[3] == "failed"  # it has all that it had
+
+
+async def test_by_hand_nobody_comes(by_hand: Rig) -> None:
+    run = await perform(by_hand, "factory-reset")
+    assert states(run) == ["done", "failed", "skipped", "skipped"]
+    assert "Nobody said" in run.steps[1].message
+
+
+async def test_one_at_a_time_since_a_person_is_at_one_place(by_hand: Rig) -> None:
+    plan = await by_hand.plan("procedure", ["dev1", "dev2"], procedure="factory-reset")
+    run = by_hand.store.begin("procedure", plan.steps)
+    await by_hand.engine.do({"do": "carry out", "run": run.id})
+    await asyncio.sleep(5)
+    waiting = [step.device for step in run.steps if step.evidence.get("asks")]
+    assert waiting == ["dev1"]
+    with pytest.raises(RequestError):
+        await by_hand.engine.do({"do": "answer", "run": run.id, "step": 5, "came": True, "by": "Mara"})
+    await by_hand.ended(run.id)
+
+
+async def test_a_run_that_waits_for_a_person_can_be_stopped(by_hand: Rig) -> None:
+    plan = await by_hand.plan("procedure", ["dev1"], procedure="factory-reset")
+    run = by_hand.store.begin("procedure", plan.steps)
+    await by_hand.engine.do({"do": "carry out", "run": run.id})
+    await asyncio.sleep(5)
+    by_hand.store.asked_to_stop.add(run.id)
+    await by_hand.engine.do({"do": "stop", "run": run.id})
+    await asyncio.sleep(2)
+    run = by_hand.store.all_runs[run.id]
+    assert run.state == "cancelled"
+    assert states(run) == ["done", "failed", "skipped", "skipped"]
+
+
+async def test_a_model_without_it_says_so(by_hand: Rig) -> None:
+    plan = await by_hand.plan("procedure", ["dev1"], procedure="identify")
+    assert plan.steps == []
+    assert "has no identify" in plan.remarks[0]["message"]
+
+
+async def test_silence_in_the_middle_is_looked_at(told: Rig) -> None:
+    """It did it, and its answer was lost."""
+    told.box.error_after = {"factory-reset": NoAnswer("The cable.")}
+    run = await perform(told, "factory-reset")
+    assert states(run) == ["done", "done"], said(run)
+
+
+def test_what_has_to_be_so_afterwards(library: Library) -> None:
+    model = library.need("hallvane-rx8")
+    before = {"running": {"name": "Gate", "relays": {"1": {"pulse_ms": 70}}}}
+    after = expected(model, "factory-reset", ["name"], before)
+    assert (after["/name"], after["/relays/1/pulse_ms"]) == ("Gate", 500)
+    assert after["/network/address"] == FACTORY
+    assert "/password" not in after  # a secret is never compared
+    assert expected(model, "identify", [], before) == {}
