@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).resolve().parents[1]
-READY_S = 40
+READY_S = 120  # beside other work a start of four processes takes its time
 
 
 class Demo:

@@ -37,6 +37,8 @@ def register(app: typer.Typer) -> None:
     app.command()(plan)
     app.command()(apply)
     app.command()(drive)
+    app.command()(perform)
+    app.command()(answer)
     app.command()(restore)
     app.command()(undo)
     app.command()(credentials)
@@ -92,7 +94,8 @@ def set_values(device: str, values: Annotated[list[str], typer.Argument(help="PO
 def _show_plan(made: dict[str, Any]) -> None:
     for step in made["steps"]:
         disturbs = f"  disturbs: {', '.join(step['disturbs'])}" if step["disturbs"] else ""
-        say(f"{step['name']}: {step['action']}{disturbs}")
+        what = f": {step['words']} {step['note']}".rstrip() if step["words"] else ""
+        say(f"{step['name']}: {step['action']}{what}{disturbs}")
         for line in shown_changes(step["changes"]):
             say(f"    {line}")
         for path in step["unkept"]:
@@ -165,9 +168,10 @@ def _carry_out(body: dict[str, Any], yes: bool) -> None:
         _show_plan(made)
     if not yes and made["steps"]:
         if not sys.stdin.isatty():
-            fail("refused", "Nothing was written: the plan was not agreed to.", "Say --yes.", REFUSED)
+            fail("refused", "Nothing was done: the plan was not agreed to.", "Say --yes.", REFUSED)
+        question = "Do this on the devices?" if body["kind"] == "procedure" else "Write this to the devices?"
         what = f" It disturbs: {', '.join(made['disturbs'])}." if made["disturbs"] else ""
-        typer.confirm(f"Write this to the devices?{what}", abort=True, err=True)
+        typer.confirm(f"{question}{what}", abort=True, err=True)
     run = follow(begin({"kind": body["kind"], "plan": made["id"]}))
     outcome = _outcome(run)
     if context.json:
@@ -209,6 +213,34 @@ def undo(
 ) -> None:
     """Take back what a run wrote."""
     _carry_out({"kind": "undo", "run": run, "over_later": over_later}, yes)
+
+
+def perform(
+    procedure: Annotated[str, typer.Argument(help="restart, factory-reset, initialise or identify")],
+    devices: Annotated[list[str], typer.Argument()],
+    yes: Yes = False,
+) -> None:
+    """Let devices do something as a whole; says what a person does meanwhile, and waits for it."""
+    _carry_out({"kind": "procedure", "procedure": procedure, "devices": devices}, yes)
+
+
+def answer(
+    run: str,
+    word: Annotated[str, typer.Argument(help="yes or no: whether it was done, or is seen")],
+    step: Annotated[int, typer.Option(help="which step; the one that waits when none is named")] = -1,
+    note_: Annotated[str, typer.Option("--note", help="what was seen, in your own words")] = "",
+) -> None:
+    """Answer a run that waits for somebody at a device."""
+    if word.lower() not in ("yes", "no", "y", "n"):
+        fail("words", f"{word!r} is no answer.", "Say yes or no.", WORDS)
+    if step < 0:
+        waiting = [one for one in call("GET", f"/api/runs/{quoted(run)}?steps=false")["waiting"] if one["asks"]]
+        if not waiting:
+            fail("nobody-waits", "That run waits for nobody.", "`netloom journal` shows what came of it.", REFUSED)
+        step = waiting[0]["ordinal"]
+    body = {"step": step, "came": word.lower().startswith("y"), "note": note_}
+    call("POST", f"/api/runs/{quoted(run)}/answer", body)
+    give({"run": run, "step": step, "answered": True}) if context.json else note("Answered.")
 
 
 def drive(device: str, point: str, state: str) -> None:

@@ -6,6 +6,7 @@ import hashlib
 import http.client
 import json
 import os
+import select
 import sys
 import time
 import urllib.parse
@@ -210,9 +211,32 @@ def every(path: str, name: str) -> dict[str, Any]:
     return {**answer, name: found}
 
 
+def _tell_waiting(step: dict[str, Any], told: set[tuple[int, str]], *, quiet: bool) -> None:
+    """What a step waits for, once: a person, or the device."""
+    asks, waits = step["asks"], step["waits"]
+    words = asks["words"] if asks else f"It is away; usually for {waits['usual']:g} s." if waits else ""
+    if quiet or not words or (step["ordinal"], words) in told:
+        return
+    told.add((step["ordinal"], words))
+    note(f"  {step['name']}: {words}")
+    for line in [step["note"], *step["look_at"]]:
+        if line:
+            note(f"    {line}")
+    if asks:
+        how = "y or n" if sys.stdin.isatty() else "`netloom answer`"
+        note(f"    Within {asks['within']:g} s: {how}.")
+
+
+def _typed() -> str:
+    """What was typed meanwhile, if a whole line was."""
+    ready, _, _ = select.select([sys.stdin], [], [], 0)
+    return sys.stdin.readline().strip().lower() if ready else ""
+
+
 def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = None) -> dict[str, Any]:
     """Wait for a run to end; tells each settled step once, on standard error."""
     seen: set[int] = set()
+    told_of: set[tuple[int, str]] = set()
     while True:
         run = call("GET", f"/api/runs/{run['id']}")
         for step in run.get("steps", []):
@@ -223,8 +247,14 @@ def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = 
                     note(f"  {step['name']}: {step['action']} {step['state']}{why}")
                     if step["try"]:
                         note(f"    Try: {step['try']}")
+        for step in run.get("waiting", []):
+            _tell_waiting(step, told_of, quiet=context.json or told is not None)
         if run["state"] not in ("waiting", "running"):
             return run
+        asked = next((step for step in run.get("waiting", []) if step["asks"]), None)
+        word = _typed() if asked is not None and sys.stdin.isatty() else ""
+        if asked is not None and word in ("y", "yes", "n", "no"):
+            call("POST", f"/api/runs/{run['id']}/answer", {"step": asked["ordinal"], "came": word[0] == "y"})
         time.sleep(POLL_S)
 
 

@@ -87,6 +87,12 @@ def silence(unit: Unit) -> None:
     _fault(unit, "silence")
 
 
+@fault_app.command("by-hand")
+def by_hand(unit: Unit, what: Annotated[str, typer.Argument(help="factory-reset")]) -> None:
+    """Do at the stand-in what a person would do at the device."""
+    _fault(unit, "by-hand", do=what)
+
+
 @fault_app.command("slow-boot")
 def slow_boot(unit: Unit, seconds: Seconds = 10) -> None:
     """Its next starts take so long."""

@@ -39,6 +39,13 @@ async def silence(unit: Unit, body: dict[str, Any]) -> None:
     await unit.silence(True)
 
 
+async def by_hand(unit: Unit, body: dict[str, Any]) -> None:
+    """Somebody stands before it and does what its procedure says."""
+    if body.get("do") != "factory-reset":
+        raise NetloomError(f"Nobody does {body.get('do')!r} by hand here: factory-reset.")
+    await unit.factory_reset()
+
+
 async def slow_boot(unit: Unit, body: dict[str, Any]) -> None:
     unit.faults.boot_seconds = _seconds(body)
 
@@ -90,6 +97,7 @@ async def clear(unit: Unit, body: dict[str, Any]) -> None:
 FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
     "power-cut": power_cut,
     "silence": silence,
+    "by-hand": by_hand,
     "slow-boot": slow_boot,
     "pull-cable": pull_cable,
     "refuse": refuse,

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from netloom_core.documents.tree import Document, get, put
-from netloom_core.profiles.defaults import rest_of
+from netloom_core.profiles.defaults import default_document, rest_of
 from netloom_core.profiles.profile import Profile
 
 BOOT_S = 1.0
@@ -77,6 +77,16 @@ class Unit:
 
     async def power_cut(self) -> None:
         raise NotImplementedError
+
+    async def factory_reset(self) -> None:
+        """As by its button: what it is then, its factory made it."""
+        self.startup = default_document(self.profile)
+        address = self.profile.with_role("address")
+        if address is not None and self.profile.factory.addresses:
+            put(self.startup, address.path, address.type.canonical(self.profile.factory.addresses[0]))
+        self.factory = True
+        self.on_change()
+        await self.power_cut()
 
     async def silence(self, on: bool) -> None:
         self.faults.silent = on

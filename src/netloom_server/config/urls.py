@@ -93,6 +93,7 @@ urlpatterns = [
     path("api/runs/<str:ident>", runs.RunView.as_view()),
     path("api/runs/<str:ident>/steps", runs.StepsView.as_view()),
     path("api/runs/<str:ident>/cancel", runs.CancelView.as_view()),
+    path("api/runs/<str:ident>/answer", runs.AnswerView.as_view()),
     path("api/journal", journal.JournalView.as_view()),
     path("api/events", events.events),
     path("api/backups", backups.BackupsView.as_view()),

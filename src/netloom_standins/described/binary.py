@@ -174,10 +174,8 @@ class BinaryTalk:
                 return ""
             self.unit.written(place, self._heard_value(place, self._path(said, groups, plain=True)))
         answer = "".join(self._said(part, groups) for part in message.reply.split())
-        if message.does == "keep":
-            self.unit.keep()
-        elif message.does == "restart":
-            self.unit.restart_soon()
+        if not message.does.startswith("enter "):
+            self.unit.do(message.does)
         return answer
 
     @staticmethod

@@ -9,7 +9,7 @@ from typing import Any
 import yaml
 from pydantic import BaseModel, ConfigDict
 
-from netloom_standins.described.memory import Cell
+from netloom_standins.described.memory import Cell, spread
 
 FOLDER = Path(__file__).resolve().parents[3] / "demo" / "models"
 
@@ -31,8 +31,13 @@ class Description(BaseModel):
     speed_at: str = ""
     unit_at: str = ""
     says_at_start: list[str] = []
+    survives: list[str] = []  # paths that a reset leaves as they are
     follows: dict[str, dict[str, list[Any]]] = {}
     faces: list[dict[str, Any]] = []
+
+    @property
+    def stays(self) -> frozenset[str]:
+        return frozenset(one for path in self.survives for one in spread(path))
 
 
 def load(path: Path) -> Description:

@@ -30,7 +30,7 @@ class Parameter(BaseModel):
     tail: str = ""
     writable: bool = False
     slow: int = 0
-    does: Literal["", "restart", "keep"] = ""
+    does: Literal["", "restart", "reset", "keep"] = ""
     words: dict[str, int] = {}
 
 
@@ -151,13 +151,13 @@ class Fixture(Service):
             raise Wrong("unknown")
         if not what.writable:
             raise Wrong("set")
-        if what.does == "restart":
-            self.described.restart_soon()
+        if what.does in ("restart", "reset"):
+            self.described.do(what.does)
             return ACK, parameter, b""
         if self.described.pulled():
             return ACK, parameter, b""
         if what.does == "keep":
-            self.described.keep()
+            self.described.do("keep")
             return ACK, parameter, b""
         if what.size and len(data) != what.size:
             raise Wrong("format")

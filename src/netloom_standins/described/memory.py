@@ -151,6 +151,12 @@ class Memory:
             if cell.kept == "stored" and not cell.live:
                 put(self.startup, path, copy.deepcopy(self.waiting.get(path, get(self.running, path))))
 
+    def reset(self, survives: frozenset[str], factory: dict[str, Any]) -> None:
+        """All but `survives` as its factory made it; it shows from the next start on."""
+        for path, cell in self.cells.items():
+            if path not in survives:
+                put(self.startup, path, copy.deepcopy(factory.get(path, cell.first())))
+
     def restart(self) -> None:
         """From what is kept; what waited and nothing keeps works now, once."""
         waited = {path: value for path, value in self.waiting.items() if self.cells[path].kept == "never"}

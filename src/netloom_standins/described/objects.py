@@ -177,10 +177,7 @@ class Agent(UdpService):
         for path, said in told:
             unit.written(path, said)
         for one in does:
-            if one == "keep":
-                unit.keep()
-            elif one == "restart":
-                unit.restart_soon()
+            unit.do(one)
         return 0, 0
 
     @staticmethod

@@ -210,13 +210,9 @@ class Registers:
             at += size
 
     def _command(self, does: dict[int, str], value: int) -> None:
-        match does.get(value):
-            case "keep":
-                self.unit.keep()
-            case "restart":
-                self.unit.restart_soon()
-            case _:
-                raise Wrong("value")
+        if value not in does:
+            raise Wrong("value")
+        self.unit.do(does[value])
 
 
 def crc(data: bytes) -> bytes:

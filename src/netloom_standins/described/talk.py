@@ -209,13 +209,9 @@ class Talk:
             wrong = self.form.wrong
             self._answer([wrong.get(what, wrong.get("range", wrong.get("unknown", "?")))])
             return
-        match command.does:
-            case "keep":
-                unit.keep()
-            case "restart":
-                unit.restart_soon()
-            case "tell":
-                self._telling = True
+        unit.do(command.does)
+        if command.does == "tell":
+            self._telling = True
         self._answer(lines)
 
     def _lines(self, command: Command, groups: tuple[str, ...]) -> list[str]:

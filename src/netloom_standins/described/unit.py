@@ -140,6 +140,23 @@ class DescribedUnit(NetUnit):
         kind = self.faces.get(str(face.get("face")))
         return kind(self, face) if kind is not None and self.address else None
 
+    def do(self, what: str) -> None:
+        """What it is told to do as a whole, by whichever face."""
+        if what == "keep":
+            self.keep()
+        elif what in ("restart", "reset"):
+            if what == "reset" and not self.faults.refuse_writes:
+                self.memory.reset(self.description.stays, {})
+                self.factory = True
+                self.on_change()
+            self.restart_soon()
+
+    async def factory_reset(self) -> None:
+        self.memory.reset(self.description.stays, {})
+        self.factory = True
+        self.on_change()
+        await self.power_cut()
+
     def restart_soon(self) -> None:
         async def restart() -> None:
             await asyncio.sleep(RESTART_S)

@@ -155,10 +155,7 @@ class Web(TcpService):
             content, kind = self._reply(page, groups)
         except (Wrong, KeyError, ValueError) as error:
             return (423 if str(error) == "refused" else 422), [], b"", "text/plain"
-        if page.does == "keep":
-            unit.keep()
-        elif page.does == "restart":
-            unit.restart_soon()
+        unit.do(page.does)
         return 200, extra, content, kind
 
     def _fields(self, page: Page, body: bytes) -> dict[str, str]:

@@ -94,9 +94,7 @@ async def test_a_restart_is_seen_and_told_with_what_it_took(told: Rig) -> None:
     assert "/relays/1/pulse_ms" in plan.remarks[0]["message"]
     run = await told.apply(plan, "procedure")
     assert states(run) == ["done"]
-    assert run.steps[0].evidence["changes"] == [
-        {"path": "/relays/1/pulse_ms", "from": 70, "to": 900, "read_back": 900}
-    ]
+    assert run.steps[0].evidence["changes"] == [{"path": "/relays/1/pulse_ms", "from": 70, "to": 900, "read_back": 900}]
     assert told.box.log.count("did restart") == 1
     told.every_intent_has_its_outcome()
 

@@ -859,6 +859,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{ident}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a person saw or did, to a step that waits for it. Refused where none does. */
+        post: operations["runs_answer_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{ident}/cancel": {
         parameters: {
             query?: never;
@@ -1038,6 +1055,13 @@ export interface components {
         AddressesRequest: {
             assignments: components["schemas"]["AssignmentRequest"][];
         };
+        /** @description A person's answer to a step that waits for one: whether what it asks for is so. */
+        AnswerRequest: {
+            step: number;
+            came: boolean;
+            /** @default  */
+            note: string;
+        };
         Archive: {
             whole: boolean;
             installation: string;
@@ -1052,6 +1076,14 @@ export interface components {
         };
         AskedPaperRequest: {
             kind: components["schemas"]["Kind2aeEnum"];
+        };
+        /** @description What a person is asked, since when (Unix time), and how many seconds it waits. */
+        Asks: {
+            words: string;
+            /** Format: double */
+            since: number;
+            /** Format: double */
+            within: number;
         };
         AssignmentRequest: {
             device: string;
@@ -1097,11 +1129,6 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
-        ByHand: {
-            name: string;
-            steps: components["schemas"]["HandStep"][];
-            survives: string[];
-        };
         Change: {
             path: string;
             to: unknown;
@@ -1250,7 +1277,7 @@ export interface components {
         Face: {
             lights: components["schemas"]["Light"][];
             connectors: components["schemas"]["Connector"][];
-            by_hand: components["schemas"]["ByHand"][];
+            procedures: components["schemas"]["Procedure"][];
             views: components["schemas"]["View"][];
             axes: {
                 [key: string]: components["schemas"]["AxisPlace"][];
@@ -1606,6 +1633,8 @@ export interface components {
             changes: components["schemas"]["Change"][];
             unkept: string[];
             disturbs: string[];
+            words: string;
+            note: string;
         };
         /** @description `id` is the item's path, `short` its short name; either names it where it is driven. */
         Point: {
@@ -1644,6 +1673,14 @@ export interface components {
          * @enum {string}
          */
         PrivEnum: "AES" | "AES-256" | "AES-256-R";
+        /** @description What the device does as a whole; what a person does comes first. `sets_back` is whether its values go. */
+        Procedure: {
+            name: string;
+            by_hand: components["schemas"]["HandStep"][];
+            survives: string[];
+            sets_back: boolean;
+            label: string;
+        };
         Profile: {
             id: string;
             maker: string;
@@ -1730,6 +1767,7 @@ export interface components {
                 [key: string]: number;
             };
             failures: components["schemas"]["RunStep"][];
+            waiting: components["schemas"]["RunStep"][];
             steps?: components["schemas"]["RunStep"][];
         };
         RunStep: {
@@ -1742,6 +1780,10 @@ export interface components {
             code: string;
             changes: components["schemas"]["Change"][];
             disturbs: string[];
+            asks: components["schemas"]["Asks"] | null;
+            waits: components["schemas"]["Waits"] | null;
+            look_at: string[];
+            note: string;
             try: string;
         };
         RunSteps: {
@@ -1884,6 +1926,13 @@ export interface components {
             item: string;
             label: string;
         };
+        /** @description Since when (Unix time) it waits for the device, and how many seconds that usually takes. */
+        Waits: {
+            /** Format: double */
+            since: number;
+            /** Format: double */
+            usual: number;
+        };
         WatchMode: {
             minutes: number;
         };
@@ -1988,9 +2037,10 @@ export interface components {
          *     * `apply` - apply
          *     * `restore` - restore
          *     * `undo` - undo
+         *     * `procedure` - procedure
          * @enum {string}
          */
-        WorkKindEnum: "sweep" | "read" | "backup" | "verify" | "apply" | "restore" | "undo";
+        WorkKindEnum: "sweep" | "read" | "backup" | "verify" | "apply" | "restore" | "undo" | "procedure";
         /** @description What a plan or run is asked for. `plan` is the id of the one that is approved by this. */
         WorkRequest: {
             kind: components["schemas"]["WorkKindEnum"];
@@ -2005,6 +2055,7 @@ export interface components {
             plan?: string;
             /** @default false */
             over_later: boolean;
+            procedure?: string;
         };
         Error: {
             error: {
@@ -4090,6 +4141,40 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    runs_answer_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {

@@ -26,6 +26,11 @@ export function useActions(devices: Device[], lead: boolean): Action[] {
     { name: `Back up ${what}`, act: run({ kind: "backup", devices: ids }) },
     { name: `Verify ${what}`, act: run({ kind: "verify", devices: ids }) },
   ];
+  if (ids.length) {
+    const known = devices.filter((d) => selected.has(d.id) && d.profile);
+    if (known.length) actions.push({ name: `Restart ${what} …`, act: () => ask({ kind: "procedure", devices: ids, procedure: "restart" }) });
+    if (known.length) actions.push({ name: `Let ${what} show themselves …`, act: () => ask({ kind: "procedure", devices: ids, procedure: "identify" }) });
+  }
   if (lead) actions.push({ name: `Back up ${what} as baseline`, act: run({ kind: "backup", devices: ids, baseline: true }) });
   if (fresh.length) actions.unshift({ name: `Take in ${plural(fresh.length, "device")}`, act: () => void navigate("/survey") });
   actions.push({ name: "Add a line", act: () => openPanel("line") }, { name: "Plan a device", act: () => openPanel("plan-device") }, { name: "Make, rename or merge areas", act: () => openPanel("areas") });

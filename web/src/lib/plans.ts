@@ -6,7 +6,7 @@ export type Change = Step["changes"][number];
 /** Devices that are to be told the same things in the same order; the values may differ. */
 export interface Like {
   devices: { id: string; name: string; steps: Step[] }[];
-  steps: { action: string; disturbs: string[]; unkept: string[]; rows: Merged[] }[];
+  steps: { action: string; words: string; note: string; disturbs: string[]; unkept: string[]; rows: Merged[] }[];
 }
 
 /** A change of all of them, and which end of it differs from device to device. */
@@ -30,7 +30,7 @@ export function partsOf(plan: Plan): Like[] {
   for (const step of plan.steps) byDevice.set(step.device, [...(byDevice.get(step.device) ?? []), step]);
   const byShape = new Map<string, Like["devices"]>();
   for (const [id, steps] of byDevice) {
-    const shape = JSON.stringify(steps.map((step, at) => [step.action, step.disturbs, step.unkept, fresh(steps, at).map((change) => [change.path, change.label])]));
+    const shape = JSON.stringify(steps.map((step, at) => [step.action, step.words, step.note, step.disturbs, step.unkept, fresh(steps, at).map((change) => [change.path, change.label])]));
     byShape.set(shape, [...(byShape.get(shape) ?? []), { id, name: steps[0].name, steps }]);
   }
   const parts = [...byShape.values()].flatMap((devices) => (devices.length > FEW ? [devices] : devices.map((one) => [one])));
@@ -46,6 +46,8 @@ function merged(devices: Like["devices"]): Like["steps"] {
   const [first] = devices;
   return first.steps.map((step, at) => ({
     action: step.action,
+    words: step.words,
+    note: step.note,
     disturbs: step.disturbs,
     unkept: step.unkept,
     rows: fresh(first.steps, at).map(({ path, label }) => {

@@ -53,7 +53,7 @@ function PlanOf({ work }: { work: Work }) {
         {plan && plan.disturbs.length > 0 && <p className="mr-auto text-[13px] text-madder">This disturbs {needsAre(plan.disturbs)}.</p>}
         {later && !work.over_later && <Button onClick={() => ask({ ...work, over_later: true })}>Take back those too …</Button>}
         <Dialog.Close asChild>
-          <Button>{plan && !plan.steps.length ? "Close" : "Write nothing"}</Button>
+          <Button>{plan && !plan.steps.length ? "Close" : work.kind === "procedure" ? "Do nothing" : "Write nothing"}</Button>
         </Dialog.Close>
         {plan && plan.steps.length > 0 && (
           <Button look={plan.disturbs.length ? "grave" : "strong"} autoFocus={!plan.disturbs.length} onClick={write}>
@@ -89,12 +89,18 @@ function devicesOf(plan: Plan): string[] {
 }
 
 function verb(plan: Plan): string {
+  if (plan.kind === "procedure") return `${labelOf(plan)}: ${plural(devicesOf(plan).length, "device")}`;
   const changes = countChanges(plan);
   const devices = plural(devicesOf(plan).length, "device");
   return changes ? `Write ${plural(changes, "setting")} to ${devices}` : `Store the values of ${devices}`;
 }
 
+/** What a procedure is called; it is told by its last step. */
+const labelOf = (plan: Plan): string => plan.steps.at(-1)?.words ?? "";
+
 function summary(plan: Plan): string {
+  if (plan.kind === "procedure")
+    return `${labelOf(plan)} of ${plural(devicesOf(plan).length, "device")}, about ${Math.max(1, Math.round(plan.seconds))} s each. What came of it is read afterwards.`;
   return `${plural(countChanges(plan), "setting")} on ${plural(devicesOf(plan).length, "device")}, about ${Math.max(1, Math.round(plan.seconds))} s. Each value is read back afterwards.`;
 }
 
@@ -126,6 +132,8 @@ function Part({ part }: { part: Like }) {
       {steps.map((step, at) => (
         <div key={at} className="mt-1 border-l-2 border-warp pl-3">
           <p className="flex flex-wrap items-center gap-1.5 text-[12.5px] text-soft">
+            {step.words && <b className="text-ink">{step.words}</b>}
+            {step.note && <span>{step.note}</span>}
             {stepPlan(step.action)}
             {step.disturbs.map((what) => (
               <Tag key={what} tone="madder">

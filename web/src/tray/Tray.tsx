@@ -11,6 +11,7 @@ import { useStore } from "../lib/store";
 import { shown } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Bar, Tag, Trouble, Waiting, When } from "../ui/parts";
+import { AtHand } from "./AtHand";
 import { kindOf } from "./kinds/registry";
 import { stepName } from "./steps";
 
@@ -29,6 +30,7 @@ export function Tray({ devices }: { devices: Device[] }) {
   const run = whole.data ?? current;
   return (
     <section aria-label="Run tray" className="border-t border-warp bg-cloth">
+      {run && <AtHand run={run} />}
       <div className="flex h-9 items-center gap-3 px-4">
         {run ? <Line run={run} devices={devices} whole={!!whole.data} /> : <span className="text-[13px] text-soft">Nothing has run yet. A sweep finds what is on the lines.</span>}
         <Button

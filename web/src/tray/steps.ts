@@ -5,6 +5,9 @@ const STEPS: Record<string, { short: string; plan: string }> = {
   store: { short: "store", plan: "store, so that a power cut does not take it" },
   restart: { short: "restart", plan: "restart, then read what works now" },
   readdress: { short: "new place", plan: "go to its new place, and be found there as itself; else it is put back" },
+  "by-hand": { short: "by hand", plan: "somebody at the device" },
+  perform: { short: "do it", plan: "do it, wait until it is back, and read what it has then" },
+  backup: { short: "back up", plan: "back up, so that what it has now is not lost" },
   "put back": { short: "put back", plan: "put back" },
 };
 

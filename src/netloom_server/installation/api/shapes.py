@@ -218,10 +218,16 @@ class HandStepSerializer(Form):
     within = serializers.FloatField()
 
 
-class ByHandSerializer(Form):
+class ProcedureSerializer(Form):
+    """What the device does as a whole; what a person does comes first. `sets_back` is whether its values go."""
+
     name = serializers.CharField()
-    steps = HandStepSerializer(many=True)
+    by_hand = HandStepSerializer(many=True)
     survives = serializers.ListField(child=serializers.CharField())
+    sets_back = serializers.BooleanField()
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "label": serializers.CharField()}
 
 
 class ViewSerializer(Form):
@@ -245,7 +251,7 @@ class AxisPlaceSerializer(Form):
 class FaceSerializer(Form):
     lights = LightSerializer(many=True)
     connectors = ConnectorSerializer(many=True)
-    by_hand = ByHandSerializer(many=True)
+    procedures = ProcedureSerializer(many=True)
     views = ViewSerializer(many=True)
     axes = serializers.DictField(child=AxisPlaceSerializer(many=True))
 

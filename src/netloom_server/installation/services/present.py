@@ -11,6 +11,7 @@ from netloom_core.library.load import Library
 from netloom_core.library.standard import is_standard, kind_by
 from netloom_core.model.secrets import masked
 from netloom_core.plan.planner import would_be_kept
+from netloom_core.plan.procedures import PERFORMED, SETS_BACK, label_of
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.pace import RATE
@@ -157,7 +158,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
             for point in (profile.by_point.values() if profile else [])
         ],
         "settings": setting_rows(device, library, documents),
-        "face": face_of(profile),
+        "face": face_of(profile, _way(device, profile)),
         "pending": pending(profile, device, documents["running"]),
         "now": prove(device, library).differences if approved and device.running else [],
         "last_proof": device.proof,
@@ -187,21 +188,25 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
     }
 
 
-def face_of(profile: Profile | None) -> dict[str, Any]:
-    """What people see and do at the device: lights, connectors, what is done by hand; and pictures of its items."""
+def face_of(profile: Profile | None, channel: str) -> dict[str, Any]:
+    """What people see and do at the device: lights, connectors, procedures; and pictures of its items."""
     if profile is None:
-        return {"lights": [], "connectors": [], "by_hand": [], "views": [], "axes": {}}
+        return {"lights": [], "connectors": [], "procedures": [], "views": [], "axes": {}}
     return {
         "lights": [light.model_dump() for light in profile.lights],
         "connectors": [one.model_dump() for one in profile.connectors],
-        "by_hand": [
+        "procedures": [
             {
                 "name": name,
-                "steps": [{"words": act.words(), "note": act.note, "within": act.within} for act in procedure.by_hand],
+                "label": label_of(profile, name),
+                "by_hand": [
+                    {"words": act.words(), "note": act.note, "within": act.within} for act in procedure.by_hand
+                ],
                 "survives": list(procedure.survives),
+                "sets_back": name in SETS_BACK,
             }
             for name, procedure in profile.procedures.items()
-            if procedure.by_hand
+            if name in PERFORMED and (procedure.by_hand or (channel and profile.calls(name, channel)))
         ],
         "views": [view.model_dump() for view in profile.views],
         "axes": {
@@ -211,11 +216,18 @@ def face_of(profile: Profile | None) -> dict[str, Any]:
     }
 
 
-def _channel(device: Device, profile: Profile | None) -> str:
-    """By which of its ways in its values come, in words; empty where it is only found."""
+def _way(device: Device, profile: Profile | None) -> str:
+    """The name of the channel by which it is read and written; empty where it is only found."""
     if profile is None or device.line is None:
         return ""
-    name = profile.channel_for(device.line.kind, device.line.protocol)
+    return profile.channel_for(device.line.kind, device.line.protocol)
+
+
+def _channel(device: Device, profile: Profile | None) -> str:
+    """By which of its ways in its values come, in words; empty where it is only found."""
+    name = _way(device, profile)
+    if profile is None or device.line is None:
+        return ""
     return f"{name} ({profile.channels[name].protocol}) on {device.line.name}" if name else ""
 
 

@@ -18,7 +18,13 @@ from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.host.engine import engine
 from netloom_server.installation.services.labels import Labels
 from netloom_server.installation.services.records import names_of
-from netloom_server.runs.api.shapes import PlanSerializer, RunSerializer, RunStepsSerializer, WorkSerializer
+from netloom_server.runs.api.shapes import (
+    AnswerSerializer,
+    PlanSerializer,
+    RunSerializer,
+    RunStepsSerializer,
+    WorkSerializer,
+)
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.kinds.registry import KINDS, PLANNED
 from netloom_server.runs.models import LIVE, Plan, Run
@@ -122,4 +128,14 @@ class CancelView(APIView):
         Run.objects.filter(id=ident).update(cancel=True)
         engine().do({"do": "stop", "run": ident})
         run.refresh_from_db()
+        return Response(run_as_dict(run))
+
+
+class AnswerView(APIView):
+    @extend_schema(request=AnswerSerializer, responses=RunSerializer)
+    def post(self, request: Request, ident: str) -> Response:
+        """What a person saw or did, to a step that waits for it. Refused where none does."""
+        run, data = find_run(ident), checked(AnswerSerializer, request)
+        told = {"do": "answer", "run": run.id, "by": request.user.get_username(), **data}
+        engine().do(told)
         return Response(run_as_dict(run))

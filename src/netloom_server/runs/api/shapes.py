@@ -25,6 +25,8 @@ class PlanStepSerializer(Form):
     changes = ChangeSerializer(many=True)
     unkept = serializers.ListField(child=serializers.CharField())
     disturbs = serializers.ListField(child=serializers.CharField())
+    words = serializers.CharField(allow_blank=True)
+    note = serializers.CharField(allow_blank=True)
 
 
 class RemarkSerializer(Form):
@@ -51,6 +53,29 @@ class PlanSerializer(Form):
     disturbs = serializers.ListField(child=serializers.CharField())
 
 
+class AsksSerializer(Form):
+    """What a person is asked, since when (Unix time), and how many seconds it waits."""
+
+    words = serializers.CharField()
+    since = serializers.FloatField()
+    within = serializers.FloatField()
+
+
+class WaitsSerializer(Form):
+    """Since when (Unix time) it waits for the device, and how many seconds that usually takes."""
+
+    since = serializers.FloatField()
+    usual = serializers.FloatField()
+
+
+class AnswerSerializer(Form):
+    """A person's answer to a step that waits for one: whether what it asks for is so."""
+
+    step = serializers.IntegerField(min_value=0)
+    came = serializers.BooleanField()
+    note = serializers.CharField(required=False, allow_blank=True, default="", max_length=200)
+
+
 class RunStepSerializer(Form):
     ordinal = serializers.IntegerField()
     device = serializers.CharField()
@@ -61,6 +86,10 @@ class RunStepSerializer(Form):
     code = serializers.CharField()
     changes = ChangeSerializer(many=True)
     disturbs = serializers.ListField(child=serializers.CharField())
+    asks = AsksSerializer(allow_null=True)
+    waits = WaitsSerializer(allow_null=True)
+    look_at = serializers.ListField(child=serializers.CharField())
+    note = serializers.CharField(allow_blank=True)
 
     def get_fields(self) -> dict[str, serializers.Field]:
         return {**super().get_fields(), "try": serializers.CharField()}
@@ -85,6 +114,7 @@ class RunSerializer(Form):
     ended = serializers.DateTimeField(allow_null=True)
     counts = serializers.DictField(child=serializers.IntegerField())
     failures = RunStepSerializer(many=True)  # the first few; all are among the steps
+    waiting = RunStepSerializer(many=True)  # those that wait for a person, or for a device to come back
     steps = RunStepSerializer(many=True, required=False)
 
 
@@ -100,6 +130,7 @@ class WorkSerializer(Form):
     keep = serializers.BooleanField(required=False, default=True)
     plan = serializers.CharField(required=False, allow_blank=True, max_length=12)
     over_later = serializers.BooleanField(required=False, default=False)
+    procedure = serializers.CharField(required=False, allow_blank=True, max_length=40)
 
 
 class JournalEntrySerializer(Form):

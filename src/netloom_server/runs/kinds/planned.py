@@ -1,13 +1,14 @@
-"""Kinds that are planned first: apply, restore and undo begin with a plan that somebody approves."""
+"""Kinds that are planned first: apply, restore, undo and procedures begin with a plan that somebody approves."""
 
 from __future__ import annotations
 
 from typing import Any
 
 from netloom_core.errors import RequestError, WrongModel
+from netloom_core.plan.procedures import PERFORMED
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device
-from netloom_server.installation.services.records import resolve
+from netloom_server.installation.services.records import chosen, resolve
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.models import Run
 from netloom_server.runs.services.orders import backup_for, to_apply
@@ -65,3 +66,22 @@ class Undo(Planned):
         wrote = {step.device for step in run.steps.all() if step.params.get("changes")}
         there = list(Device.objects.filter(id__in=wrote).values_list("id", flat=True))
         return {"ids": there, "run": run.id, "over_later": asked.data["over_later"]}
+
+
+class Procedure(Planned):
+    name = "procedure"
+
+    def order(self, asked: Asked) -> dict[str, Any]:
+        procedure = asked.data.get("procedure") or ""
+        if procedure not in PERFORMED:
+            raise RequestError(
+                f"There is no procedure {procedure!r}." if procedure else "Which procedure?",
+                f"There are {', '.join(PERFORMED)}; storing is a part of writing.",
+            )
+        if not asked.devices:
+            raise RequestError(f"On which devices: {procedure}?", "Name them. Nothing was done.")
+        return {
+            "ids": [device.id for device in chosen(asked.devices)],
+            "devices": asked.devices,
+            "procedure": procedure,
+        }

@@ -2,12 +2,12 @@
 
 from netloom_server.runs.kinds.backup import Backup
 from netloom_server.runs.kinds.base import Begins, Plans
-from netloom_server.runs.kinds.planned import Apply, Restore, Undo
+from netloom_server.runs.kinds.planned import Apply, Procedure, Restore, Undo
 from netloom_server.runs.kinds.read import Read
 from netloom_server.runs.kinds.sweep import Sweep
 from netloom_server.runs.kinds.verify import Verify
 
-PLANNED: dict[str, Plans] = {"apply": Apply(), "restore": Restore(), "undo": Undo()}
+PLANNED: dict[str, Plans] = {"apply": Apply(), "restore": Restore(), "undo": Undo(), "procedure": Procedure()}
 KINDS: dict[str, Begins] = {
-    kind.name: kind for kind in (Sweep(), Read(), Backup(), Verify(), Apply(), Restore(), Undo())
+    kind.name: kind for kind in (Sweep(), Read(), Backup(), Verify(), Apply(), Restore(), Undo(), Procedure())
 }

@@ -76,7 +76,16 @@ def _undo(params: dict[str, Any]) -> Maker:
     )
 
 
-ORDERS: dict[str, Callable[[dict[str, Any]], Maker]] = {"apply": _apply, "restore": _restore, "undo": _undo}
+def _procedure(params: dict[str, Any]) -> Maker:
+    return lambda device, library: Order(device.id, device.name, version=device.version)
+
+
+ORDERS: dict[str, Callable[[dict[str, Any]], Maker]] = {
+    "apply": _apply,
+    "restore": _restore,
+    "undo": _undo,
+    "procedure": _procedure,
+}
 
 
 def to_apply(words: Sequence[str]) -> list[Device]:

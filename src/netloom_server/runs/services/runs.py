@@ -21,8 +21,10 @@ from netloom_server.installation.services.records import names_of
 from netloom_server.runs.models import LIVE, Lease, Plan, Run, Step
 
 FAILURES = 3  # that a run tells by itself
+ACTING_SHOWN = 24  # of a run: as many devices are worked on at once
 WATCH = "watch"  # by whom sweeps are made that begin by themselves
-KIND_WORDS = {"apply": "write", "restore": "restore", "undo": "taking back", "verify": "verification"}
+KIND_WORDS = {"apply": "write", "restore": "restore", "undo": "taking back", "verify": "verification",
+              "procedure": "procedure"}  # fmt: skip
 
 
 @transaction.atomic
@@ -145,7 +147,8 @@ def save_run(run: work.RunState) -> None:
 
 @transaction.atomic
 def save_plan(run: work.RunState, plan: MadePlan) -> None:
-    params = {name: value for name, value in run.params.items() if name in ("backup", "devices", "keep", "run")}
+    kept = ("backup", "devices", "keep", "run", "procedure")
+    params = {name: value for name, value in run.params.items() if name in kept}
     Plan.objects.update_or_create(
         id=run.id,
         defaults={
@@ -209,7 +212,13 @@ def run_as_dict(run: Run) -> dict[str, Any]:
     """A run without its steps, but with how many are in which state, and the first that failed."""
     counts = counts_of([run]).get(run.id, {})
     bad = [state for state in (work.FAILED, work.UNKNOWN) if counts.get(state)]
-    return {**_without_steps(run, counts), "failures": steps_as_dicts(run, states=bad, limit=FAILURES) if bad else []}
+    whole = _without_steps(run, counts)
+    if bad:
+        whole["failures"] = steps_as_dicts(run, states=bad, limit=FAILURES)
+    if run.state in LIVE and counts.get(work.ACTING):
+        acting = steps_as_dicts(run, states=[work.ACTING], limit=ACTING_SHOWN)
+        whole["waiting"] = [step for step in acting if step["asks"] or step["waits"]]
+    return whole
 
 
 def _without_steps(run: Run, counts: Mapping[str, int]) -> dict[str, Any]:
@@ -227,6 +236,7 @@ def _without_steps(run: Run, counts: Mapping[str, int]) -> dict[str, Any]:
         "ended": run.ended.isoformat() if run.ended else None,
         "counts": dict(counts),
         "failures": [],
+        "waiting": [],
     }
 
 
@@ -262,6 +272,8 @@ def plan_as_dict(run: Run, plan: Plan | None, names: dict[str, str], labels: Lab
                 "changes": said(step["device"], work.without_secrets(step["params"].get("changes", []))),
                 "unkept": step["params"].get("unkept", []),
                 "disturbs": step["params"].get("disturbs", []),
+                "words": step["params"].get("words") or step["params"].get("label", ""),
+                "note": step["params"].get("note", ""),
             }
             for step in steps
         ],

@@ -1,13 +1,13 @@
 import type { WholeDevice } from "../../api/client";
 import { PATTERNS } from "../../lib/lights";
+import { ask } from "../../lib/place";
+import { Button } from "../../ui/Button";
 import { Heading } from "../../ui/parts";
-
-const PROCEDURES: Record<string, string> = { "factory-reset": "Back to its factory's state", initialise: "Initialise", restart: "Restart", store: "Store", identify: "Show itself" };
 
 /** What a person sees and does at the device itself: lights, acts by hand, connectors as printed. */
 export function AtTheDevice({ device }: { device: WholeDevice }) {
-  const { lights, by_hand, connectors } = device.face;
-  if (!lights.length && !by_hand.length && !connectors.length) return null;
+  const { lights, procedures, connectors } = device.face;
+  if (!lights.length && !procedures.length && !connectors.length) return null;
   return (
     <>
       <Heading>At the device</Heading>
@@ -25,17 +25,21 @@ export function AtTheDevice({ device }: { device: WholeDevice }) {
           </ul>
         </div>
       ))}
-      {by_hand.map((procedure) => (
+      {procedures.map((procedure) => (
         <div key={procedure.name} className="mb-1.5 text-[12.5px]">
-          <p className="font-semibold">{PROCEDURES[procedure.name] ?? procedure.name}, by hand</p>
-          <ol className="ml-5 list-decimal">
-            {procedure.steps.map((step) => (
-              <li key={step.words}>
-                {step.words} {step.note && <span className="text-soft">{step.note}</span>}
-              </li>
-            ))}
-          </ol>
-          <p className="text-soft">{procedure.survives.length ? `Kept by it: ${procedure.survives.join(", ")}.` : "Nothing is kept by it: back it up first."}</p>
+          <Button onClick={() => ask({ kind: "procedure", devices: [device.id], procedure: procedure.name })}>{procedure.label} …</Button>
+          {procedure.by_hand.length > 0 && (
+            <ol className="mt-1 ml-5 list-decimal">
+              {procedure.by_hand.map((step) => (
+                <li key={step.words}>
+                  {step.words} {step.note && <span className="text-soft">{step.note}</span>}
+                </li>
+              ))}
+            </ol>
+          )}
+          {procedure.sets_back && (
+            <span className="ml-2 text-soft">{procedure.survives.length ? `Stays: ${procedure.survives.join(", ")}.` : "Nothing stays."} It is backed up before.</span>
+          )}
         </div>
       ))}
       {connectors.length > 0 && (

@@ -1,0 +1,80 @@
+import { useEffect, useState } from "react";
+import type { Run, RunStep } from "../api/client";
+import { api, got } from "../api/client";
+import { useChange } from "../api/work";
+import { Button } from "../ui/Button";
+
+/** What a run waits for: a person at the device, or the device itself, with the light to look at. */
+export function AtHand({ run }: { run: Run }) {
+  if (!run.waiting.length) return null;
+  return (
+    <ul aria-label="Waiting" className="max-h-[50vh] overflow-auto border-t border-warp bg-weld-wash px-4 py-2">
+      {run.waiting.map((step) => (
+        <li key={step.ordinal} className="flex flex-wrap items-baseline gap-x-3 gap-y-1 py-1 text-[13px]">
+          <b>{step.name}</b>
+          {step.asks ? <Asked run={run} step={step} asks={step.asks} /> : step.waits && <Awaited waits={step.waits} />}
+          {step.look_at.length > 0 && (
+            <ul className="w-full text-[12.5px] text-soft">
+              {step.look_at.map((line) => (
+                <li key={line}>{line}</li>
+              ))}
+            </ul>
+          )}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** The question, how long it waits, and the two answers; what was seen may be said in one's own words. */
+function Asked({ run, step, asks }: { run: Run; step: RunStep; asks: NonNullable<RunStep["asks"]> }) {
+  const [note, setNote] = useState("");
+  const answer = useChange((came: boolean) =>
+    got(api.POST("/api/runs/{ident}/answer", { params: { path: { ident: run.id } }, body: { step: step.ordinal, came, note } })),
+  );
+  const gone = useSeconds(asks.since);
+  return (
+    <>
+      <span className="text-[15px] font-semibold" role="status">
+        {asks.words}
+      </span>
+      {step.note && <span className="text-soft">{step.note}</span>}
+      <span className="font-mono text-soft">{Math.max(0, Math.round(asks.within - gone))} s left</span>
+      <span className="ml-auto flex flex-wrap gap-2">
+        <input
+          aria-label="What you saw"
+          placeholder="what you saw"
+          maxLength={200}
+          value={note}
+          onChange={(event) => setNote(event.target.value)}
+          className="w-40 rounded border border-warp bg-cloth px-2 py-1"
+        />
+        <Button look="strong" disabled={answer.isPending || answer.isSuccess} onClick={() => answer.mutate(true)}>
+          It is so
+        </Button>
+        <Button disabled={answer.isPending || answer.isSuccess} onClick={() => answer.mutate(false)}>
+          It is not
+        </Button>
+      </span>
+    </>
+  );
+}
+
+function Awaited({ waits }: { waits: NonNullable<RunStep["waits"]> }) {
+  const gone = Math.round(useSeconds(waits.since));
+  return (
+    <span role="status">
+      It is away for {gone} s; usually it is back in {waits.usual} s.
+    </span>
+  );
+}
+
+/** Seconds since a moment, counted on. */
+function useSeconds(since: number): number {
+  const [now, setNow] = useState(() => Date.now() / 1000);
+  useEffect(() => {
+    const timer = window.setInterval(() => setNow(Date.now() / 1000), 500);
+    return () => window.clearInterval(timer);
+  }, []);
+  return Math.max(0, now - since);
+}
