@@ -211,7 +211,7 @@ def every(path: str, name: str) -> dict[str, Any]:
     return {**answer, name: found}
 
 
-def _tell_waiting(step: dict[str, Any], told: set[tuple[int, str]], *, quiet: bool) -> None:
+def _tell_waiting(run: str, step: dict[str, Any], told: set[tuple[int, str]], *, quiet: bool) -> None:
     """What a step waits for, once: a person, or the device."""
     asks, waits = step["asks"], step["waits"]
     words = asks["words"] if asks else f"It is away; usually for {waits['usual']:g} s." if waits else ""
@@ -223,7 +223,7 @@ def _tell_waiting(step: dict[str, Any], told: set[tuple[int, str]], *, quiet: bo
         if line:
             note(f"    {line}")
     if asks:
-        how = "y or n" if sys.stdin.isatty() else "`netloom answer`"
+        how = "y or n" if sys.stdin.isatty() else f"`netloom answer {run} yes`, or no"
         note(f"    Within {asks['within']:g} s: {how}.")
 
 
@@ -248,7 +248,7 @@ def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = 
                     if step["try"]:
                         note(f"    Try: {step['try']}")
         for step in run.get("waiting", []):
-            _tell_waiting(step, told_of, quiet=context.json or told is not None)
+            _tell_waiting(run["id"], step, told_of, quiet=context.json or told is not None)
         if run["state"] not in ("waiting", "running"):
             return run
         asked = next((step for step in run.get("waiting", []) if step["asks"]), None)

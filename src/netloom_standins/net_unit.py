@@ -11,6 +11,7 @@ from netloom_standins.net_face import NetFace
 from netloom_standins.services.base import Service
 from netloom_standins.services.registry import SERVICES
 
+CLASH_S = 0.5
 UNSET = "0.0.0.0"  # noqa: S104 - an address that was never given; nothing is bound to it
 
 
@@ -40,8 +41,12 @@ class NetUnit(NetFace):
 
     async def _boot(self) -> None:
         await asyncio.sleep(self.faults.boot_seconds)
-        if not self.up:
-            await self.start()
+        while not self.up:
+            try:
+                await self.start()
+            except OSError:  # another one has its address already: here the second one waits until it is free
+                await self.stop()
+                await asyncio.sleep(CLASH_S)
 
     def _job(self, work: Any) -> None:
         task = asyncio.ensure_future(work)

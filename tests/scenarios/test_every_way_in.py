@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+import subprocess
+import sys
 import time
 from collections.abc import Iterator
 
@@ -120,3 +123,25 @@ def test_a_display_that_warms_up_is_on_its_way(demo: Demo) -> None:
             break
     assert states["power"] == "off"
     assert "warming up" in demo.refused_by("drive", "Screen", "input", "hdmi1")
+
+
+def test_a_reset_is_backed_up_done_and_taken_back_from_the_backup(demo: Demo) -> None:
+    done = demo.json("perform", "factory-reset", "Lines", "--yes")
+    assert [one["result"] for one in done["devices"]] == ["done"], done
+    assert value(demo, "Lines", "running", "/outputs/2/source") == 1
+    newest = demo.json("backups")["backups"][0]["id"]
+    demo.run("restore", "Lines", "--backup", newest, "--yes")
+    assert value(demo, "Lines", "running", "/outputs/2/source") == SET["Lines"][1]
+
+
+def test_whoever_stands_before_it_answers_and_is_believed_once(demo: Demo) -> None:
+    words = ["-m", "netloom_cli", "perform", "identify", "Pages", "--yes"]
+    asking = subprocess.Popen([sys.executable, *words], env=demo.environment, stderr=subprocess.PIPE, text=True)
+    assert asking.stderr is not None
+    run = next(found[1] for line in asking.stderr if (found := re.search(r"netloom answer (\w+)", line)))
+    demo.run("answer", run, "yes", "--note", "it blinks twice")
+    told = asking.stderr.read()
+    assert asking.wait(30) == 0, told
+    assert "owner says that it is so: it blinks twice" in told
+    assert "waits for nobody" in demo.refused_by("answer", run, "no")
+    assert "no identify" in demo.refused_by("perform", "identify", "Lines", "--yes")

@@ -62,6 +62,7 @@ def plan_procedure(subject: Subject, name: str) -> DevicePlan:
         "away": procedure.away,
         "back": procedure.back,
         "survives": list(procedure.survives),
+        "comes_up_at": profile.factory.addresses if name in SETS_BACK and "address" not in procedure.survives else [],
         "look_at": look_at(profile, SHOWN_BY[name]),
         "disturbs": sorted(disturbs),
         "seconds": max(procedure.away, 2.0),

@@ -147,9 +147,14 @@ async def test_another_one_at_the_factory_address_is_not_taken_for_it(told: Rig)
         told.box.silent = True
 
     told.box.perform = lost  # type: ignore[method-assign]
-    run = await perform(told, "factory-reset")
+    plan = await told.plan("procedure", ["dev1"], procedure="factory-reset")
+    told.store.records["dev2"].target = replace(told.record("dev2").target, address=FACTORY)
+    again = await told.plan("procedure", ["dev1"], procedure="factory-reset")
+    assert [remark["code"] for remark in plan.remarks] == ["later"]
+    assert [remark["code"] for remark in again.remarks] == ["later", "address-taken"]
+    run = await told.apply(again, "procedure")
     assert states(run)[1] == "unknown"
-    assert "somebody else answers" in run.steps[1].message
+    assert "S-0002, answers at 127.20.10.200" in run.steps[1].message
     assert "PWR" in run.steps[1].hint
     assert told.record().target.address == "127.20.10.11"
     told.every_intent_has_its_outcome()

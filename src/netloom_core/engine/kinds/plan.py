@@ -114,11 +114,24 @@ class PlanRun:
 
     async def _remark_holders(self, plan: DevicePlan, subject: Subject, shop: Workshop) -> None:
         """An address that another device has, or is to have, is said before anybody tries to take it."""
-        for step in plan.steps:
-            for change in step.params.get("changes", []) if step.action == "readdress" else []:
-                if subject.profile.by_path[change["path"]].role != "address":
-                    continue
-                holder = await shop.store.devices.holder(plan.device, str(change["to"]))
-                if holder:
-                    text = f"{change['to']} is {holder}'s, or may become it: the change is refused while that is so."
-                    plan.remarks.append(Remark("address-taken", text))
+        for address in _goes_to(plan, subject):
+            holder = await shop.store.devices.holder(plan.device, address)
+            if not holder:
+                continue
+            text = f"{address} is {holder}'s, or may become it: the change is refused while that is so."
+            if any(step.action == "perform" for step in plan.steps):
+                text = (
+                    f"It comes up at {address}, which is {holder}'s, or may become it. Move or unplug that one first."
+                )
+            plan.remarks.append(Remark("address-taken", text))
+
+
+def _goes_to(plan: DevicePlan, subject: Subject) -> list[str]:
+    """Addresses at which the device would be after its plan."""
+    found = []
+    for step in plan.steps:
+        if step.action == "readdress":
+            changes = step.params["changes"]
+            found += [str(c["to"]) for c in changes if subject.profile.by_path[c["path"]].role == "address"]
+        found += step.params.get("comes_up_at", [])
+    return found

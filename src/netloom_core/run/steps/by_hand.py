@@ -14,7 +14,7 @@ from netloom_core.live.sessions import Presence
 from netloom_core.model.work import ACTING
 from netloom_core.run.answers import Answer
 from netloom_core.run.steps.base import PAUSE_S, ReadingStep, StepContext
-from netloom_core.run.steps.places import arrived, factory_places
+from netloom_core.run.steps.places import arrived, factory_places, stands_in_the_way
 
 CONFIRM_S = 3.0  # how long a sign is still looked for after the person said that it was done, besides its time to start
 STOPPED = "The run was stopped while it waited for a person; what was done at the device is not known."
@@ -68,8 +68,9 @@ class ByHand(ReadingStep):
                 target=context.target.device,
             )
         if answer is None and not seen:
+            other = await stands_in_the_way(context) if params.get("seen_by") == "factory-address" else ""
             raise NotDone(
-                f"Nobody said within {params['within']:g} s that it was done, and nothing was seen of it.",
+                f"Nobody said within {params['within']:g} s that it was done, and nothing was seen of it.{other}",
                 "What was done at the device is not known. Begin again when somebody stands before it.",
                 target=context.target.device,
             )

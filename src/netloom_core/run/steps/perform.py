@@ -10,14 +10,13 @@ from typing import Any
 
 from netloom_core.documents.tree import Document, get
 from netloom_core.errors import NetloomError, NoAnswer, NotDone, ReadBackMismatch
-from netloom_core.live.sessions import Presence
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.work import ACTING, StepState
 from netloom_core.plan.procedures import SETS_BACK, TO_LOOK_S, expected
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
-from netloom_core.run.steps.places import arrived, factory_places, find, spoken
+from netloom_core.run.steps.places import arrived, factory_places, find, spoken, stands_in_the_way
 from netloom_core.run.steps.restart import GONE_S
 
 MOST_SHOWN = 200  # values that a step tells as changed
@@ -141,8 +140,7 @@ class Perform:
         params, name = context.step.params, context.target.name
         places = " nor at ".join(dict.fromkeys(spoken(place) for place in self._places(context)))
         await context.conclude("unknown", "it did not come back")
-        others = [p for p in self._places(context) if (await context.sessions.look(p)).presence is Presence.OTHER]
-        other = f" At {spoken(others[0])} somebody else answers." if others else ""
+        other = await stands_in_the_way(context) if params["comes_up_at"] else ""
         raise NoAnswer(
             f"{name} did not come back within {float(params['away']) + GONE_S:g} s: it answers not at {places}.{other}",
             " ".join(["Look at it.", *params["look_at"], "Sweep its line: it keeps its record wherever it is found."]),
@@ -174,7 +172,9 @@ class Perform:
             context.unproven.extend(reasons)
         moved = f" It answers at {spoken(context.target)}." if params["away"] else ""
         count = len(step.evidence["changes"])
-        step.message = f"{count} values are others than before.{moved}" if was else moved.strip()
+        others = {0: "All values are as before.", 1: "One value is another than before."}
+        told = others.get(count, f"{count} values are others than before.")
+        step.message = f"{told}{moved}" if was else moved.strip()
         await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven))
 
     async def _mismatch(

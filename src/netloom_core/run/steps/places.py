@@ -77,3 +77,12 @@ async def find(context: StepContext, places: Sequence[Target], seconds: float) -
         if loop.time() >= deadline:
             return None
         await asyncio.sleep(PAUSE_S)
+
+
+async def stands_in_the_way(context: StepContext) -> str:
+    """A sentence about somebody else who is where its factory would put the device; empty where nobody is."""
+    for place in factory_places(context):
+        sight = await context.sessions.look(place)
+        if sight.presence is Presence.OTHER:
+            return f" {who_is(sight)} at {spoken(place)}, where it would come up: the two are in each other's way."
+    return ""
