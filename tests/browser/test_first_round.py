@@ -85,7 +85,7 @@ def set_up(page: Page, demo: Demo) -> None:
     page.run_ends("Write")
     point = "//*[@data-point='relay-2']"
     page.press("on", point)
-    page.sees("on", point + "/span[2]")
+    page.sees("on", point + "/span")
     demo.run("fault", "point", "HV-51960", "input-1", "active")
     page.sees("active", "//*[@data-point='input-1']")
     page.choose("Intended Relay 3 idle state", "Closed")

@@ -1636,9 +1636,17 @@ export interface components {
             words: string;
             note: string;
         };
-        /** @description `id` is the item's path, `short` its short name; either names it where it is driven. */
+        /**
+         * @description `id` is the item's path, `short` its short name; either names it where it is driven.
+         *
+         *     `item` is the path in the profile, `place` the number on each of its axes.
+         */
         Point: {
             id: string;
+            item: string;
+            place: {
+                [key: string]: number;
+            };
             short: string;
             type: string;
             unit: string;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { Setting } from "../api/client";
-import { partsOf, pasted, valueOf } from "./grids";
+import type { Setting, WholeDevice } from "../api/client";
+import { besides, partsOf, pasted, valueOf } from "./grids";
 
 const setting = (item: string, label: string, place: Record<string, number>, more: Partial<Setting> = {}): Setting =>
   ({ path: `${item} ${JSON.stringify(place)}`, item, label, place, editor: "row", type: "text", unit: "", limits: {}, ...more }) as unknown as Setting;
@@ -27,6 +27,27 @@ describe("settings of what is counted", () => {
   it("stay rows where there is one place, or an editor that needs room", () => {
     expect(partsOf([setting("/x/{a}", "X 1", { a: 1 })])[0].kind).toBe("rows");
     expect(partsOf([1, 2].map((n) => setting("/c/{a}", `Curve ${n}`, { a: n }, { editor: "curve" })))[0].kind).toBe("rows");
+  });
+});
+
+describe("points of the same places", () => {
+  const point = (short: string, item: string, label: string, place: Record<string, number>) => ({ short, item, label, place }) as unknown as WholeDevice["points"][number];
+  const part = partsOf(RELAYS)[0];
+  const sheet = part.kind === "sheet" ? part.sheet : undefined;
+  it("stand beside them, a column for each kind, by what they are called", () => {
+    const points = [1, 2, 3, 4].flatMap((n) => [
+      point(`relay-${n}`, "/relays/{relay}/state", `Relay ${n}: Counter ${n}`, { relay: n }),
+      point(`fault-${n}`, "/relays/{relay}/fault", `Relay ${n} fault`, { relay: n }),
+    ]);
+    const columns = besides(sheet!, [...points, point("tamper", "/tamper", "Tamper", {})]);
+    expect(columns.map((column) => [column.title, Object.keys(column.at)])).toEqual([
+      ["Now", ["1", "2", "3"]],
+      ["Fault", ["1", "2", "3"]],
+    ]);
+  });
+  it("are told apart from the setting of the same name", () => {
+    const [column] = besides(sheet!, [point("idle-1", "/relays/{relay}/idle", "Relay 1 idle state", { relay: 1 })]);
+    expect(column.title).toBe("Idle state now");
   });
 });
 

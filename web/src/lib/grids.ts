@@ -1,4 +1,4 @@
-import type { Setting } from "../api/client";
+import type { Setting, WholeDevice } from "../api/client";
 
 /** Settings of what is counted, as a sheet: a row for each place, a column for each setting (or for each place of a second axis). */
 export interface Sheet {
@@ -11,6 +11,42 @@ export interface Sheet {
 }
 
 type Part = { kind: "rows"; settings: Setting[] } | { kind: "sheet"; sheet: Sheet };
+
+type Point = WholeDevice["points"][number];
+
+/** Points of one kind, by their place on a sheet's axis. */
+export interface PointColumn {
+  item: string;
+  title: string;
+  at: Record<number, Point>;
+}
+
+/** What of a sheet's places is live or driven, a column for each kind; a crossed sheet has none. */
+export function besides(sheet: Sheet, points: Point[]): PointColumn[] {
+  if (sheet.key !== sheet.axis) return [];
+  const found = new Map<string, PointColumn>();
+  for (const point of points) {
+    const axes = Object.keys(point.place);
+    if (axes.length !== 1 || axes[0] !== sheet.axis) continue;
+    const number = point.place[sheet.axis];
+    if (!sheet.rows.some((row) => row.number === number)) continue;
+    const column = found.get(point.item) ?? { item: point.item, title: titleOf(point, number, sheet), at: {} };
+    column.at[number] = point;
+    found.set(point.item, column);
+  }
+  return [...found.values()];
+}
+
+function titleOf(point: Point, number: number, sheet: Sheet): string {
+  const title = capital(nowOf(point, number));
+  return sheet.columns.includes(title) ? `${title} now` : title;
+}
+
+/** "Output 3 blanked" is called "blanked"; what is only "Relay 3", or bears a person's name, is what it is now. */
+function nowOf(point: Point, number: number): string {
+  const found = new RegExp(`^.*?\\b${number}\\b\\s*(?::.*)?(.*)$`).exec(point.label);
+  return found?.[1].replace(/:.*$/, "").trim() || "now";
+}
 
 /** Editors that are too large for a cell. */
 const LARGE = new Set(["curve", "bytes"]);

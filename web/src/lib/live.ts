@@ -28,6 +28,8 @@ interface Live {
   /** By run: the step that began last. */
   acting: Record<string, { device: string; action: string }>;
   points: Record<string, Record<string, string>>;
+  /** When a point was last told to be in another state than before (Unix time in ms), by device and point. */
+  changed: Record<string, Record<string, number>>;
   troubles: Record<string, string>;
 }
 
@@ -107,6 +109,7 @@ class LiveStore extends Store<Live> {
     this.set((now) => ({
       ...now,
       points: { ...now.points, [data.device]: { ...now.points[data.device], ...data.states } },
+      changed: { ...now.changed, [data.device]: { ...now.changed[data.device], ...changes(now.points[data.device] ?? {}, data.states) } },
       troubles: { ...now.troubles, [data.device]: data.trouble ?? "" },
     }));
   }
@@ -122,6 +125,7 @@ export const live = new LiveStore({
   planning: {},
   acting: {},
   points: {},
+  changed: {},
   troubles: {},
 });
 
@@ -136,4 +140,9 @@ export function secondsLeft(share: number, begun: string, now = Date.now()): num
   if (share < 0.02 || share >= 1) return null;
   const gone = (now - Date.parse(begun)) / 1000;
   return Math.max(1, Math.round((gone * (1 - share)) / share));
+}
+
+/** Of states that came, when those changed that were known before. */
+export function changes(before: Record<string, string>, now: Record<string, string>, at = Date.now()): Record<string, number> {
+  return Object.fromEntries(Object.entries(now).flatMap(([point, state]) => (before[point] !== undefined && before[point] !== state ? [[point, at]] : [])));
 }

@@ -150,9 +150,14 @@ class DevicesSerializer(Form):
 
 
 class PointSerializer(Form):
-    """`id` is the item's path, `short` its short name; either names it where it is driven."""
+    """`id` is the item's path, `short` its short name; either names it where it is driven.
+
+    `item` is the path in the profile, `place` the number on each of its axes.
+    """
 
     id = serializers.CharField()
+    item = serializers.CharField()
+    place = serializers.DictField(child=serializers.IntegerField())
     short = serializers.CharField()
     type = serializers.CharField()
     unit = serializers.CharField()

@@ -154,6 +154,8 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
                 "live": point.live,
                 "drive": point.drive,
                 "disturbs": point.disturbs,
+                "place": profile.places[point.path][1] if profile else {},
+                "item": profile.places[point.path][0] if profile else "",
             }
             for point in (profile.by_point.values() if profile else [])
         ],

@@ -9,11 +9,12 @@ import { sharedBy } from "../../lib/shared";
 import { useStore } from "../../lib/store";
 import type { BenchProps } from "../lens";
 import { ask } from "../../lib/place";
-import { partsOf } from "../../lib/grids";
+import { besides, partsOf } from "../../lib/grids";
 import { plural, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Choice, Empty, Heading, Input, Trouble, Waiting } from "../../ui/parts";
 import { AtTheDevice } from "./AtTheDevice";
+import { usePoints } from "./PointNow";
 import { Points } from "./Points";
 import { differing } from "./OnIt";
 import { SettingRow } from "./SettingRow";
@@ -91,6 +92,12 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
     return true;
   });
   const parts = partsOf(wanted);
+  const single = whole.length === 1 ? whole[0] : undefined;
+  const points = usePoints(single);
+  const beside = new Map(
+    parts.flatMap((part) => (part.kind === "sheet" && single && points.there ? [[part.sheet.key, besides(part.sheet, single.points)] as const] : [])),
+  );
+  const columns = [...beside.values()].flat();
   return (
     <>
       <div className="sticky -top-3 z-20 -mx-4 mb-2 flex flex-wrap items-center gap-2 border-b border-weave bg-cloth px-4 py-2">
@@ -115,7 +122,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       {left > 0 && <p className="mb-2 text-[12.5px] text-weld">{left} of the selected devices are left out here: not taken in, or more than {MOST}.</p>}
       {models > 1 && shared.length > 0 && <p className="mb-2 text-[12.5px] text-soft">These are of {models} models. What all of them have is here.</p>}
       {!read && <p className="mb-2 text-[12.5px] text-weld">Not every one of them was read yet: running values are missing.</p>}
-      {whole.length === 1 && <Points device={whole[0]} />}
+      {single && <Points device={single} points={points} beside={new Set(columns.flatMap((column) => Object.values(column.at).map((point) => point.short)))} />}
       {whole.length === 1 &&
         whole[0].face.views.map((view) => {
           const View = VIEWS[view.kind];
@@ -147,7 +154,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       </Heading>
       {parts.map((part) =>
         part.kind === "sheet" ? (
-          <SettingSheet key={part.sheet.key} sheet={part.sheet} all={all} decide={decide} called={whole.length === 1 ? (whole[0].face.axes[part.sheet.axis] ?? []) : []} />
+          <SettingSheet key={part.sheet.key} sheet={part.sheet} all={all} decide={decide} called={single?.face.axes[part.sheet.axis] ?? []} now={beside.get(part.sheet.key)?.length ? { columns: beside.get(part.sheet.key)!, points } : undefined} />
         ) : (
           <Rows key={part.settings[0].path} settings={part.settings} all={all} set={set} forget={forget} channel={whole.length === 1 ? whole[0].channel : ""} />
         ),

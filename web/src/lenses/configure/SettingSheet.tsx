@@ -2,10 +2,11 @@ import clsx from "clsx";
 import { ArrowDownToLine, Copy } from "lucide-react";
 import { toast } from "sonner";
 import type { Setting } from "../../api/client";
-import { pasted, type Sheet, valueOf } from "../../lib/grids";
+import { type PointColumn, pasted, type Sheet, valueOf } from "../../lib/grids";
 import { plural, same, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { common, differing, OnIt, Tags } from "./OnIt";
+import { type Live, PointNow } from "./PointNow";
 import { Intended, useFound } from "./SettingRow";
 import { VARIOUS } from "./editors/editor";
 
@@ -23,10 +24,12 @@ interface Props {
   decide: (decisions: Decision[]) => Promise<string>;
   /** What the places of its axis are called, as printed or as people named them. */
   called: { number: number; label: string }[];
+  /** What of the same places is live or driven: a column for each kind of point, left of what is decided. */
+  now?: { columns: PointColumn[]; points: Live };
 }
 
 /** What is counted: a row for each, a column for each of its settings; filled down, copied and pasted as a sheet. */
-export function SettingSheet({ sheet, all, decide, called }: Props) {
+export function SettingSheet({ sheet, all, decide, called, now }: Props) {
   const labelOf = (row: Sheet["rows"][number]) => called.find((one) => one.number === row.number)?.label ?? row.label;
   const set = (path: string, value: unknown) => decide([{ path, value }]);
   const forget = (path: string) => decide([{ path, forget: true }]);
@@ -88,6 +91,11 @@ export function SettingSheet({ sheet, all, decide, called }: Props) {
           <thead>
             <tr className="text-left text-[12px] text-soft">
               <th />
+              {now?.columns.map((column) => (
+                <th key={column.item} className="pr-3 font-normal whitespace-nowrap">
+                  {column.title}
+                </th>
+              ))}
               {sheet.columns.map((name, column) => (
                 <th key={name} className="min-w-[104px] pr-1.5 font-normal whitespace-nowrap">
                   {name}
@@ -104,6 +112,15 @@ export function SettingSheet({ sheet, all, decide, called }: Props) {
                 <th scope="row" className="sticky left-0 z-[1] bg-cloth max-w-40 truncate py-1 pr-2 text-left font-normal whitespace-nowrap" title={row.label}>
                   {labelOf(row)}
                 </th>
+                {now?.columns.map((column) => (
+                  <td key={column.item} className="py-0.5 pr-3">
+                    {column.at[row.number] && (
+                      <span data-point={column.at[row.number].short} className="flex min-h-7 items-center gap-1.5 whitespace-nowrap">
+                        <PointNow point={column.at[row.number]} points={now.points} />
+                      </span>
+                    )}
+                  </td>
+                ))}
                 {row.cells.map((setting, column) => (
                   <Cell key={setting?.path ?? column} row={at} column={column} setting={setting} all={setting ? all(setting) : []} set={set} forget={forget} />
                 ))}
