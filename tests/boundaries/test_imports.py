@@ -65,7 +65,7 @@ CORE = {
 }  # fmt: skip
 # Where a whole folder would be too much.
 ONLY = {
-    "links": {"protocols.telnet", "protocols.arp"},
+    "links": {"protocols.telnet", "protocols.arp", "protocols.framing"},
     "documents": {"model.change"},
     "plan": {"drivers.abilities"},
     "engine": {"drivers.abilities"},

@@ -23,6 +23,7 @@ from netloom_core.protocols import (
     telnet,
     wsdiscovery,
 )
+from netloom_core.protocols.framing import Framing
 from netloom_core.protocols.xml import parse
 from tests.core import replies
 
@@ -261,3 +262,24 @@ def test_echo_requests_have_the_internet_checksum() -> None:
 def test_names_of_a_certificate() -> None:
     facts = certificate.parse(replies.self_signed())
     assert (facts["certificate_name"], facts["certificate_names"]) == ("quay-1", "quay-1.local")
+
+
+@pytest.mark.parametrize(
+    ("word", "flow", "bodies"),
+    [
+        ("N", "none", [b"\x01\x00\x00\x25\x80", b"\x02\x08", b"\x03\x01", b"\x04\x01", b"\x05\x01"]),
+        ("7E1", "software", [b"\x01\x00\x00\x25\x80", b"\x02\x07", b"\x03\x03", b"\x04\x01", b"\x05\x02"]),
+        ("8O2", "hardware", [b"\x01\x00\x00\x25\x80", b"\x02\x08", b"\x03\x02", b"\x04\x02", b"\x05\x03"]),
+    ],
+)
+def test_a_far_port_is_told_its_framing(word: str, flow: str, bodies: list[bytes]) -> None:
+    """RFC 2217 clause 3: data size, parity, stop size and flow control by their codes."""
+    assert telnet.line_settings(9600, Framing.of(word, flow)) == bodies
+
+
+@pytest.mark.parametrize(
+    ("word", "flow"), [("9N1", "none"), ("8X1", "none"), ("8N3", "none"), ("", "none"), ("8N1", "x")]
+)
+def test_what_is_no_framing_is_refused(word: str, flow: str) -> None:
+    with pytest.raises(ValueError, match="framing"):
+        Framing.of(word, flow)

@@ -44,7 +44,7 @@ class SerialConsole:
 
 
 @asynccontextmanager
-async def open_serial(owner: SerialOwner, who: str, speed: int, parity: str) -> AsyncIterator[Console]:
+async def open_serial(owner: SerialOwner, who: str, speed: int, framing: str, flow: str) -> AsyncIterator[Console]:
     """Have the line's turn as long as the console is open. Raises Busy that says who has it."""
     async with contextlib.AsyncExitStack() as stack:
         try:
@@ -55,7 +55,7 @@ async def open_serial(owner: SerialOwner, who: str, speed: int, parity: str) -> 
                 f"{owner.holder or 'Somebody'} has the line {owner.line.name} now.",
                 "Wait until that has ended, or stop it, then open the console again.",
             ) from None
-        await link.set_line(speed, parity)
+        await link.set_line(speed, framing, flow)
         link.take()
         yield SerialConsole(link)
 

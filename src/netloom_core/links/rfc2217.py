@@ -14,6 +14,7 @@ from netloom_core.errors import LinkError, NetloomError, PortBusy, PortMissing
 from netloom_core.links import tcp
 from netloom_core.links.serial import BREAK_S
 from netloom_core.protocols import telnet
+from netloom_core.protocols.framing import Framing
 
 CONNECT_S = 3.0
 AGREE_S = 2.0
@@ -39,7 +40,7 @@ class Rfc2217Link:
     def __init__(self, path: str, sock: socket.socket, speed: int, parity: str) -> None:
         self.path = path
         self._sock = sock
-        self._line = (speed, parity)
+        self._line = (speed, Framing.of(parity))
         self._talk = telnet.Telnet(accept=frozenset({telnet.BINARY, telnet.SUPPRESS_GO_AHEAD, telnet.COM_PORT}))
         self._buffer = bytearray()
         self._arrived = asyncio.Event()
@@ -117,8 +118,7 @@ class Rfc2217Link:
         self._arrived.set()
 
     def _set(self) -> None:
-        speed, parity = self._line
-        for body in telnet.line_settings(speed, parity):
+        for body in telnet.line_settings(*self._line):
             self._talk.subnegotiate(telnet.COM_PORT, body)
         self._flush()
 
@@ -133,10 +133,11 @@ class Rfc2217Link:
         if sent != len(out):
             raise LinkError(f"{self.path} takes no more bytes.", "Is the network to the device server slow?")
 
-    async def set_line(self, speed: int, parity: str = "N") -> None:
-        if (speed, parity) == self._line:
+    async def set_line(self, speed: int, framing: str = "8N1", flow: str = "none") -> None:
+        wanted = (speed, Framing.of(framing, flow))
+        if wanted == self._line:
             return
-        self._line = (speed, parity)
+        self._line = wanted
         self._talk.subs.clear()
         self._set()
         await self._agree()

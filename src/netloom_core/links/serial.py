@@ -15,6 +15,7 @@ from typing import Protocol
 import serial
 
 from netloom_core.errors import LinkError, PortBusy, PortMissing
+from netloom_core.protocols.framing import Framing
 
 READ_BYTES = 4096
 MOST_EMPTY = 200  # reads in a row that give nothing though something was said to be there: then nobody is
@@ -34,7 +35,9 @@ class ByteLink(Protocol):
         """Whether the port has gone away since it was opened."""
         ...
 
-    async def set_line(self, speed: int, parity: str = "N") -> None: ...
+    async def set_line(self, speed: int, framing: str = "8N1", flow: str = "none") -> None:
+        """`framing` as `7E1`, or a parity alone, which is that with eight bits."""
+        ...
 
     async def send_break(self, seconds: float = BREAK_S) -> None: ...
 
@@ -78,6 +81,7 @@ class SerialLink:
         self._arrived = asyncio.Event()
         self._buffer = bytearray()
         self._broken: LinkError | None = None
+        self._framing = Framing(parity=opened.parity)
         self._empty = 0  # reads in a row that gave nothing
         asyncio.get_running_loop().add_reader(opened.fileno(), self._readable)
 
@@ -99,11 +103,15 @@ class SerialLink:
     def broken(self) -> bool:
         return self._broken is not None
 
-    async def set_line(self, speed: int, parity: str = "N") -> None:
-        if (speed, parity) == (self._port.baudrate, self._port.parity):
+    async def set_line(self, speed: int, framing: str = "8N1", flow: str = "none") -> None:
+        wanted = Framing.of(framing, flow)
+        if (speed, wanted) == (self._port.baudrate, self._framing):
             return
         try:
-            self._port.parity, self._port.baudrate = parity, speed
+            self._port.parity, self._port.baudrate = wanted.parity, speed
+            self._port.bytesize, self._port.stopbits = wanted.bits, wanted.stop
+            self._port.rtscts, self._port.xonxoff = wanted.flow == "hardware", wanted.flow == "software"
+            self._framing = wanted
         except OSError as error:
             raise _mapped(error, self.path) from error
         except ValueError as error:

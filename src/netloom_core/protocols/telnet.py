@@ -8,13 +8,15 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from netloom_core.errors import ProtocolError
+from netloom_core.protocols.framing import Framing
 
 IAC, DONT, DO, WONT, WILL, SB, SE, BREAK = 255, 254, 253, 252, 251, 250, 240, 243
 BINARY, ECHO, SUPPRESS_GO_AHEAD, COM_PORT = 0, 1, 3, 44
 SET_BAUDRATE, SET_DATASIZE, SET_PARITY, SET_STOPSIZE, SET_CONTROL, PURGE = 1, 2, 3, 4, 5, 12
 SERVER = 100  # what a server answers is the command's number and this
 PARITIES = {"N": 1, "O": 2, "E": 3}
-CONTROL_NO_FLOW, CONTROL_BREAK_ON, CONTROL_BREAK_OFF = 1, 5, 6
+CONTROL_BREAK_ON, CONTROL_BREAK_OFF = 5, 6
+FLOWS = {"none": 1, "software": 2, "hardware": 3}
 MAX_SUB = 1024
 
 
@@ -133,12 +135,12 @@ def escape(data: bytes) -> bytes:
     return data.replace(b"\xff", b"\xff\xff")
 
 
-def line_settings(speed: int, parity: str = "N", data_bits: int = 8, stop_bits: int = 1) -> list[bytes]:
-    """Bodies of the subnegotiations that set a port, RFC 2217 clause 3."""
+def line_settings(speed: int, framing: Framing) -> list[bytes]:
+    """Bodies of the subnegotiations that set a port, RFC 2217 clause 3. There 1.5 stop bits are 3; we have 1 and 2."""
     return [
         bytes((SET_BAUDRATE,)) + speed.to_bytes(4, "big"),
-        bytes((SET_DATASIZE, data_bits)),
-        bytes((SET_PARITY, PARITIES[parity])),
-        bytes((SET_STOPSIZE, stop_bits)),
-        bytes((SET_CONTROL, CONTROL_NO_FLOW)),
+        bytes((SET_DATASIZE, framing.bits)),
+        bytes((SET_PARITY, PARITIES[framing.parity])),
+        bytes((SET_STOPSIZE, framing.stop)),
+        bytes((SET_CONTROL, FLOWS[framing.flow])),
     ]

@@ -1175,11 +1175,15 @@ export interface components {
             title: string;
             kind: string;
             settings: string;
+            line_end: string;
+            wakes: string;
         };
         ConsoleOffer: {
             kind: string;
             port: number;
             phrases: components["schemas"]["Phrase"][];
+            framing: string;
+            flow: string;
         };
         Counts: {
             pending: number;
@@ -1283,6 +1287,13 @@ export interface components {
                 [key: string]: components["schemas"]["AxisPlace"][];
             };
         };
+        /**
+         * @description * `none` - none
+         *     * `hardware` - hardware
+         *     * `software` - software
+         * @enum {string}
+         */
+        FlowEnum: "none" | "hardware" | "software";
         /** @description `count` is how many there are in all. */
         Found: {
             settings: components["schemas"]["FoundSetting"][];
@@ -1516,7 +1527,8 @@ export interface components {
             device?: string;
             line?: string;
             speed?: number;
-            parity?: components["schemas"]["ParityEnum"];
+            framing?: string;
+            flow?: components["schemas"]["FlowEnum"];
             user?: string;
             password?: string;
             /** @default false */

@@ -9,6 +9,7 @@ import { Over } from "../ui/Over";
 import { Choice, Input, Labelled, Trouble } from "../ui/parts";
 import { Terminal } from "./Terminal";
 
+const FRAMINGS = ["8N1", "8E1", "8O1", "8N2", "7E1", "7O1", "7N2"];
 const SPEEDS = [1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400];
 
 interface Props {
@@ -34,6 +35,7 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
     };
   }, []);
   const kind = line?.kind === "serial" ? "serial" : (whole.data?.console?.kind ?? "");
+  const framing = whole.data?.console?.framing || `8${line?.parity ?? "N"}1`;
   const phrases = whole.data?.console?.phrases ?? [];
 
   async function open(event: React.FormEvent<HTMLFormElement>) {
@@ -48,7 +50,7 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
             body: {
               device: device?.id ?? "",
               line: device ? "" : (line?.id ?? ""),
-              ...(form.speed ? { speed: Number(form.speed), parity: form.parity as "N" | "E" | "O" } : {}),
+              ...(form.speed ? { speed: Number(form.speed), framing: form.framing, flow: form.flow as "none" | "hardware" | "software" } : {}),
               user: form.user ?? "",
               password: form.password ?? "",
               forget_key: form.forget_key === "on",
@@ -93,11 +95,18 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
                 ))}
               </Choice>
             </Labelled>
-            <Labelled label="Parity">
-              <Choice name="parity" defaultValue={line.parity}>
-                <option value="N">none</option>
-                <option value="E">even</option>
-                <option value="O">odd</option>
+            <Labelled label="Data, parity, stop">
+              <Choice name="framing" key={framing} defaultValue={framing}>
+                {[...new Set([framing, ...FRAMINGS])].map((one) => (
+                  <option key={one}>{one}</option>
+                ))}
+              </Choice>
+            </Labelled>
+            <Labelled label="Flow control">
+              <Choice name="flow" key={whole.data?.console?.flow} defaultValue={whole.data?.console?.flow || "none"}>
+                <option value="none">none</option>
+                <option value="hardware">RTS and CTS</option>
+                <option value="software">XON and XOFF</option>
               </Choice>
             </Labelled>
           </div>

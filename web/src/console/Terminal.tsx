@@ -43,7 +43,7 @@ export function Terminal({ session, phrases, close }: Props) {
     });
     const fit = new FitAddon();
     made.loadAddon(fit);
-    made.onData((data) => typing(new TextEncoder().encode(data)));
+    made.onData((data) => typing(new TextEncoder().encode(data.replace(/\r/g, session.line_end))));
     term.current = made;
     let gone = false;
     // A canvas takes the face only once it is loaded.
@@ -71,19 +71,30 @@ export function Terminal({ session, phrases, close }: Props) {
       source.close();
       made.dispose();
     };
-  }, [session.id, typing]);
+  }, [session.id, session.line_end, typing]);
 
   return (
     <div className="flex min-h-0 flex-col gap-2 px-4 py-3">
       <div className="flex flex-wrap items-center gap-2 text-[12.5px]">
         {phrases.map((one) => (
           <Button key={one.label} title={one.send} onClick={() => {
-              typing(new TextEncoder().encode(one.send === "+++" ? one.send : `${one.send}\r`));
+              typing(new TextEncoder().encode(one.send === "+++" ? one.send : `${one.send}${session.line_end}`));
               term.current?.focus();
             }}>
             {one.label}
           </Button>
         ))}
+        {session.wakes && (
+          <Button
+            title="What the device listens to before anything else"
+            onClick={() => {
+              typing(new TextEncoder().encode(session.wakes));
+              term.current?.focus();
+            }}
+          >
+            Wake it
+          </Button>
+        )}
         <span className="flex-1" />
         <label className="flex items-center gap-1">
           <input

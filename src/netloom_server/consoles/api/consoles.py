@@ -21,6 +21,7 @@ from netloom_core.console.session import Console, open_serial, open_ssh, open_te
 from netloom_core.errors import NetloomError, RequestError
 from netloom_core.links.interfaces import is_loopback
 from netloom_core.model.device import Credentials
+from netloom_core.protocols.framing import FLOWS, Framing
 from netloom_server.accounts.models import Role
 from netloom_server.accounts.permissions import has_role
 from netloom_server.base.crossing import in_records
@@ -44,7 +45,8 @@ class OpenSerializer(Form):
     device = serializers.CharField(max_length=200, required=False, allow_blank=True)
     line = serializers.CharField(max_length=80, required=False, allow_blank=True)
     speed = serializers.IntegerField(min_value=300, max_value=4_000_000, required=False)
-    parity = serializers.ChoiceField(["N", "E", "O"], required=False)
+    framing = serializers.RegexField(r"^[5-8][NEO][12]$", required=False)
+    flow = serializers.ChoiceField(list(FLOWS), required=False)
     user = serializers.CharField(max_length=120, required=False, allow_blank=True)
     password = serializers.CharField(max_length=400, required=False, allow_blank=True, trim_whitespace=False)
     forget_key = serializers.BooleanField(required=False, default=False)
@@ -55,6 +57,8 @@ class ConsoleSerializer(Form):
     title = serializers.CharField()
     kind = serializers.CharField()
     settings = serializers.CharField()
+    line_end = serializers.CharField(trim_whitespace=False)
+    wakes = serializers.CharField(allow_blank=True, trim_whitespace=False)
 
 
 class TypedSerializer(Form):
@@ -106,13 +110,20 @@ class ConsolesView(APIView):
         except NetloomError:
             log.delete()
             raise
-        return Response({"id": log.id, "title": title, "kind": kind, "settings": how}, 201)
+        return Response({"id": log.id, "title": title, "kind": kind, "settings": how, **_keys(device)}, 201)
 
 
 def _prompts(device: Device | None) -> list[str]:
     """How the device asks for a secret, as its profile knows."""
     profile = engine().library.get(device.profile) if device else None
     return profile.console.asks_for_secret if profile and profile.console else []
+
+
+def _keys(device: Device | None) -> dict[str, str]:
+    """What ends a line for the device, and what wakes it."""
+    profile = engine().library.get(device.profile) if device else None
+    own = profile.console if profile else None
+    return {"line_end": own.line_end if own else "\r", "wakes": own.wakes if own else ""}
 
 
 Opener = Callable[[], AbstractAsyncContextManager[Console]]
@@ -124,16 +135,17 @@ def _way(device: Device | None, line: Line, data: dict[str, Any], by: str) -> tu
     profile = library.get(device.profile) if device else None
     if line.kind == "serial":
         speed = data.get("speed") or (device.speed if device and device.speed else line.speed)
-        ways = profile.of_protocol("dialogue") if profile else []
-        parity = data.get("parity") or (ways[0].parity if ways else line.parity)
+        usual = present.serial_framing(line, profile)
+        framing = data.get("framing") or usual["framing"]
+        flow = data.get("flow") or usual["flow"]
         core = line.as_core()
         title = device.name if device else line.name
-        how = f"{line.path}, {speed} baud, 8{parity}1"
+        how = f"{line.path}, {speed} baud, {Framing.of(framing, flow)}"
         return (
             title,
             "serial",
             how,
-            lambda: open_serial(engine().owners.serial(core), f"console of {by}", speed, parity),
+            lambda: open_serial(engine().owners.serial(core), f"console of {by}", speed, framing, flow),
         )
     offered = present.console_of(device, profile) if device else None
     if device is None or offered is None:

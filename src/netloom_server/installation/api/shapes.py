@@ -336,6 +336,8 @@ class ConsoleOfferSerializer(Form):
     kind = serializers.CharField()
     port = serializers.IntegerField()
     phrases = PhraseSerializer(many=True)
+    framing = serializers.CharField(allow_blank=True)
+    flow = serializers.CharField(allow_blank=True)
 
 
 class WholeDeviceSerializer(DeviceSerializer):

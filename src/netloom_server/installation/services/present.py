@@ -256,11 +256,20 @@ def console_of(device: Device, profile: Profile | None) -> dict[str, Any] | None
         return None
     phrases = [phrase.model_dump() for phrase in own.phrases] if own else []
     if device.line.kind == "serial":
-        return {"kind": "serial", "port": 0, "phrases": phrases}
+        return {"kind": "serial", "port": 0, "phrases": phrases, **serial_framing(device.line, profile)}
     kind = own.kind if own else _console_kind(device.facts)
     if device.line.kind != "ip" or not device.address or kind not in ("telnet", "ssh"):
         return None
-    return {"kind": kind, "port": (own.port if own else 0) or USUAL_PORTS[kind], "phrases": phrases}
+    port = (own.port if own else 0) or USUAL_PORTS[kind]
+    return {"kind": kind, "port": port, "phrases": phrases, "framing": "", "flow": ""}
+
+
+def serial_framing(line: Line, profile: Profile | None) -> dict[str, str]:
+    """How characters stand on a serial line for a person's console: as the model has it, else as the line has."""
+    if profile is not None and profile.console is not None and profile.console.kind == "serial":
+        return {"framing": profile.console.framing, "flow": profile.console.flow}
+    ways = profile.of_protocol("dialogue") if profile else []
+    return {"framing": f"8{ways[0].parity if ways else line.parity}1", "flow": "none"}
 
 
 def _console_kind(facts: dict[str, str]) -> str:
