@@ -28,6 +28,12 @@ SHELL = DialogueChannel.model_validate(
 FRAMING = Framing(start="02", end="03", check=Check(kind="xor"), stuffed="0203", by="10")
 LAYOUT = parsed("a0 u8:_ s16:value text8:name")
 SOAP = onvif.request("GetHostname", {"Name": "x"}).replace(b"GetHostname", b"GetHostnameResponse")
+EVENT = (
+    b"<NotificationMessage><Topic>t:Device/Trigger/Relay</Topic><Message>"
+    b'<Source><SimpleItem Name="a" Value="b"/></Source><Data><SimpleItem Name="c" Value="d"/></Data>'
+    b"</Message></NotificationMessage>"
+)
+EVENTS = SOAP.replace(b"GetHostname", b"PullMessages").replace(b"</PullMessagesR", EVENT + b"</PullMessagesR")
 SEALED = frames.encode(frames.Frame(4, 0x40, bytes(16), 1, reply=True, block=b"\x18"), lambda data: data[:4])
 
 
@@ -76,6 +82,7 @@ DECODERS: dict[str, tuple[Callable[[bytes], Any], bytes]] = {
     "RDM tables": (artnet_rdm.parse_told, artnet.ID + bytes((0, 0x81, 0, 14)) + bytes(15) + b"\x01" + bytes(6)),
     "RDM search": (rdm.parse_branch_answer, rdm.branch_answer(b"\x7f\xf0\0\0\0\1")),
     "ONVIF": (lambda data: tree(onvif.response(data, "GetHostname")), SOAP),
+    "ONVIF events": (lambda data: onvif.notices(onvif.response(data, "PullMessages")), EVENTS),
     "XML": (lambda data: decoded(data, "xml", "it"), b'<u v="1"><n>7</n><o><a>1</a></o></u>'),
     "forms": (lambda data: decoded(data, "form", "it"), b"A=1\nB=two\n"),
     "JSON": (lambda data: decoded(data, "json", "it"), b'{"a": [1, {"b": "c"}]}'),

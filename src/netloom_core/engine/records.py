@@ -54,8 +54,8 @@ class EngineRecords:
     async def bind(self, device: str, address: str, time: float) -> None:
         await self._store.devices.bind(device, address, time)
 
-    async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
-        await self._store.devices.save_secret(device, path, secret, login=login)
+    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None:
+        await self._store.devices.save_secret(device, path, secret, user=user)
 
     async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         ident = await self._store.proofs.save_backup(device, run, by, baseline=baseline)

@@ -65,6 +65,11 @@ class Session:
         return self._turns.free
 
     @property
+    def driver(self) -> Any:
+        """The present talk with it, if there is one."""
+        return self._driver
+
+    @property
     def abilities(self) -> Abilities:
         return self._source.abilities(self.target.profile, self.target.line)
 
@@ -246,6 +251,12 @@ class Talk:
     @property
     def abilities(self) -> Abilities:
         return self._session.abilities
+
+    @property
+    def user(self) -> str:
+        """As whom it is signed in; empty where it is not, or nobody has a name there."""
+        driver = self._session.driver
+        return getattr(driver, "user", "") if driver is not None else ""
 
     async def _call(self, ask: Callable[[Any], Awaitable[Result]], *, acts: bool = False) -> Result:
         return await self._session.call(self._who, self._priority, ask, acts=acts)

@@ -21,6 +21,16 @@ from netloom_core.protocols.xml import find_all, local, parse, text_of
 
 COMMON = "http://www.onvif.org/ver10/schema"
 DEVICE_IO = "http://www.onvif.org/ver10/deviceIO/wsdl"
+EVENTS = "http://www.onvif.org/ver10/events/wsdl"
+NOTIFICATION = "http://docs.oasis-open.org/wsn/b-2"
+ADDRESSING = "http://www.w3.org/2005/08/addressing"
+# What the standards name the actions of these operations, where that is not namespace and name.
+ACTIONS = {
+    "CreatePullPointSubscription": f"{EVENTS}/EventPortType/CreatePullPointSubscriptionRequest",
+    "PullMessages": f"{EVENTS}/PullPointSubscription/PullMessagesRequest",
+    "Unsubscribe": "http://docs.oasis-open.org/wsn/bw-2/SubscriptionManager/UnsubscribeRequest",
+}
+MOST_MESSAGES = 500
 DEVICE = "http://www.onvif.org/ver10/device/wsdl"
 SECURITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd"
 UTILITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-utility-1.0.xsd"
@@ -51,20 +61,30 @@ def password_digest(nonce: bytes, created: str, password: str) -> str:
 
 def _token(user: str, password: str, nonce: bytes, created: str) -> str:
     return (
-        f'<s:Header><w:Security xmlns:w="{SECURITY}" xmlns:u="{UTILITY}"><w:UsernameToken>'
+        f'<w:Security xmlns:w="{SECURITY}" xmlns:u="{UTILITY}"><w:UsernameToken>'
         f"<w:Username>{escape(user)}</w:Username>"
         f'<w:Password Type="{DIGEST}">{password_digest(nonce, created, password)}</w:Password>'
         f"<w:Nonce>{base64.b64encode(nonce).decode()}</w:Nonce><u:Created>{escape(created)}</u:Created>"
-        "</w:UsernameToken></w:Security></s:Header>"
+        "</w:UsernameToken></w:Security>"
     )
 
 
-def request(operation: str, body: Mapping[str, Any], namespace: str = DEVICE, token: Token | None = None) -> bytes:
+def request(
+    operation: str,
+    body: Mapping[str, Any],
+    namespace: str = DEVICE,
+    token: Token | None = None,
+    to: str = "",
+) -> bytes:
     """An operation with its parameters: those of its own in the service's namespace, what is in them in the common one.
 
-    Names that begin with `@` are attributes. Raises ProtocolError for what XML cannot carry.
+    Names that begin with `@` are attributes. `to` is the address of the service, which operations on events are
+    told by (WS-Addressing 1.0). Raises ProtocolError for what XML cannot carry.
     """
     header = _token(token.user, token.password, token.nonce, token.created) if token else ""
+    if action := ACTIONS.get(operation):
+        header += f'<a:Action xmlns:a="{ADDRESSING}">{action}</a:Action><a:To xmlns:a="{ADDRESSING}">{_text(to)}</a:To>'
+    header = f"<s:Header>{header}</s:Header>" if header else ""
     inner = "".join(_element(name, value, "", "tt:") for name, value in body.items())
     return (
         '<?xml version="1.0" encoding="UTF-8"?><s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope">'
@@ -108,6 +128,37 @@ def response(data: bytes, operation: str) -> Element:
 def relays(data: bytes) -> int:
     """How many relay outputs there are, by an answer to GetRelayOutputs (clause 8.6.1). Raises as `response` does."""
     return len([one for one in response(data, "GetRelayOutputs") if local(one) == "RelayOutputs"])
+
+
+@dataclass(frozen=True)
+class Notice:
+    """One event: its topic without the prefixes of namespaces, what it is of, and what it tells (Core, clause 9)."""
+
+    topic: str
+    source: Mapping[str, str]
+    data: Mapping[str, str]
+
+
+def notices(answer: Element) -> list[Notice]:
+    """The events in an answer to PullMessages."""
+    found = []
+    for message in find_all(answer, "NotificationMessage")[:MOST_MESSAGES]:
+        topic = "/".join(part.rpartition(":")[2] for part in text_of(message, "Topic").split("/"))
+        found.append(Notice(topic, _items(message, "Source"), _items(message, "Data")))
+    return found
+
+
+def _items(message: Element, part: str) -> dict[str, str]:
+    return {
+        item.get("Name", ""): item.get("Value", "")
+        for one in find_all(message, part)
+        for item in find_all(one, "SimpleItem")
+    }
+
+
+def services(answer: Element) -> dict[str, str]:
+    """Where each service is, by its namespace, in an answer to GetServices (clause 8.1.2)."""
+    return {text_of(one, "Namespace"): text_of(one, "XAddr") for one in find_all(answer, "Service")}
 
 
 def get_system_date_and_time() -> bytes:

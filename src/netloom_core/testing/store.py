@@ -137,12 +137,11 @@ class MemoryStore:
                 raise taken(address, other.target.name, device, mine.target.name)
         mine.bound[address] = time
 
-    async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
+    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None:
         self.records[device].secrets[path] = secret
-        if not login:
+        if user is None:
             return
         target = self.records[device].target
-        user = target.credentials[0].user if target.credentials else ""
         text = target.secrets[secret]
         self.records[device].target = replace(target, credentials=(Credentials(user, text),))
 

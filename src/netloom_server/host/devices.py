@@ -89,11 +89,11 @@ class DeviceRecords:
         unit.bound = {**unit.bound, address: time}
         unit.save(update_fields=["bound"])
 
-    async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
-        await in_records(self._save_secret, device, path, secret, login)
+    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None:
+        await in_records(self._save_secret, device, path, secret, user)
 
     @transaction.atomic
-    def _save_secret(self, ident: str, path: str, reference: str, login: bool) -> None:
+    def _save_secret(self, ident: str, path: str, reference: str, user: str | None) -> None:
         device = Device.objects.filter(id=ident).first()
         kept = Secret.objects.filter(device=ident, id=reference.removeprefix(PREFIX)).first()
         if device is None or kept is None:
@@ -101,10 +101,7 @@ class DeviceRecords:
         unit = unit_of(device)
         unit.secrets = {**unit.secrets, path: reference}
         unit.save(update_fields=["secrets"])
-        if login:
-            own = Credential.objects.filter(device=device).first()
-            profile = self._library.get(device.profile)
-            user = own.user if own else (profile.factory.user if profile else "")
+        if user is not None:
             Credential.objects.update_or_create(
                 device=device, defaults={"user": user, "secret": kept.secret, "set_by": kept.set_by}
             )

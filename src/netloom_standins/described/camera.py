@@ -5,6 +5,7 @@ Its own reading of WS-Security's user name token: SHA-1 of nonce, time and passw
 
 from __future__ import annotations
 
+import asyncio
 import base64
 import hashlib
 from datetime import UTC, datetime, timedelta
@@ -22,6 +23,11 @@ SOAP = "http://www.w3.org/2003/05/soap-envelope"
 DEVICE = "http://www.onvif.org/ver10/device/wsdl"
 TYPES = "http://www.onvif.org/ver10/schema"
 GOOD_FOR = timedelta(seconds=60)
+DEVICE_IO = "http://www.onvif.org/ver10/deviceIO/wsdl"
+EVENTS = "http://www.onvif.org/ver10/events/wsdl"
+WSN = "http://docs.oasis-open.org/wsn/b-2"
+WSA = "http://www.w3.org/2005/08/addressing"
+IO_PATH, EVENTS_PATH = "/onvif/io", "/onvif/events"
 OPEN = ("GetSystemDateAndTime",)
 
 
@@ -32,9 +38,11 @@ class CameraForm(BaseModel):
     port: int = 80
     title: str = ""
     user: str
-    password: str
+    password: str = ""
+    password_at: str = ""  # where in its memory the password is, where it can be changed
     behind: int = 0  # seconds that its clock is behind
     relays: int = 2
+    inputs: int = 0
     site: dict[str, Any] = {}
 
 
@@ -48,6 +56,13 @@ class Camera(TcpService):
     def __init__(self, unit: Any, options: dict[str, Any]) -> None:
         super().__init__(unit, options)
         self.form = CameraForm.model_validate(options)
+        self._events: dict[str, list[tuple[str, str, str, str]]] = {}
+        self._pullers = 0
+        self.described.memory.changed.append(self._changed)
+
+    async def stop(self) -> None:
+        await super().stop()
+        self.described.memory.changed.remove(self._changed)
 
     @property
     def described(self) -> DescribedUnit:
@@ -61,7 +76,7 @@ class Camera(TcpService):
             if self.deaf:
                 continue
             path = head.split(" ")[1]
-            status, content = self._answer(path, body)
+            status, content = await self._answer(path, body)
             if self.deaf:
                 continue
             kind = "application/soap+xml" if path.startswith("/onvif") else "text/html"
@@ -71,7 +86,7 @@ class Camera(TcpService):
             )
             await writer.drain()
 
-    def _answer(self, path: str, body: bytes) -> tuple[int, bytes]:
+    async def _answer(self, path: str, body: bytes) -> tuple[int, bytes]:
         if not path.startswith("/onvif"):
             title = self.form.title or self.described.host
             return 200, f"<html><head><title>{escape(title)}</title></head></html>".encode()
@@ -84,6 +99,12 @@ class Camera(TcpService):
         try:
             if name not in OPEN:
                 self._let_in(envelope)
+            where = path.partition("?")[0]
+            if where != {"GetDigitalInputs": IO_PATH, "SetDigitalInputConfigurations": IO_PATH,
+                         "CreatePullPointSubscription": EVENTS_PATH}.get(name, where):  # fmt: skip
+                return 500, self._fault("ter:ActionNotSupported", "NotSupported")
+            if name in ("PullMessages", "Unsubscribe"):
+                return 200, await self._at_subscription(name, path)
             work = getattr(self, f"_{name}", None)
             if work is None:
                 return 500, self._fault("ter:ActionNotSupported", "NotSupported")
@@ -95,17 +116,34 @@ class Camera(TcpService):
         answer = f'<tds:{name}Response xmlns:tds="{DEVICE}" xmlns:tt="{TYPES}">{inner}</tds:{name}Response>'
         return 200, f'<s:Envelope xmlns:s="{SOAP}"><s:Body>{answer}</s:Body></s:Envelope>'.encode()
 
+    async def _at_subscription(self, name: str, path: str) -> bytes:
+        number = path.rpartition("=")[2]
+        inner, space = "", EVENTS
+        if name == "PullMessages":
+            inner = await self._PullMessages(number)
+        else:
+            self._events.pop(number, None)
+            space = WSN
+        answer = f'<x:{name}Response xmlns:x="{space}" xmlns:tt="{TYPES}">{inner}</x:{name}Response>'
+        return f'<s:Envelope xmlns:s="{SOAP}"><s:Body>{answer}</s:Body></s:Envelope>'.encode()
+
     def _let_in(self, envelope: ElementTree.Element) -> None:
-        said = {element.tag.rpartition("}")[2]: (element.text or "").strip() for element in envelope.iter()}
+        header = envelope.find(f"{{{SOAP}}}Header")
+        words = header.iter() if header is not None else iter(())
+        said = {element.tag.rpartition("}")[2]: (element.text or "").strip() for element in words}
         try:
             created = datetime.strptime(said["Created"], "%Y-%m-%dT%H:%M:%SZ").replace(tzinfo=UTC)
             nonce = base64.b64decode(said["Nonce"])
         except (KeyError, ValueError) as error:
             raise Denied from error
-        mine = hashlib.sha1(nonce + said["Created"].encode() + self.form.password.encode()).digest()  # noqa: S324
+        mine = hashlib.sha1(nonce + said["Created"].encode() + self._password.encode()).digest()  # noqa: S324
         late = abs(self._now() - created) > GOOD_FOR
         if late or said.get("Username") != self.form.user or said.get("Password") != base64.b64encode(mine).decode():
             raise Denied
+
+    @property
+    def _password(self) -> str:
+        return str(self.described.memory.value(self.form.password_at)) if self.form.password_at else self.form.password
 
     def _now(self) -> datetime:
         return datetime.now(UTC) - timedelta(seconds=self.form.behind)
@@ -150,6 +188,78 @@ class Camera(TcpService):
     def _GetUsers(self, operation: Any) -> str:
         level = "<tt:UserLevel>Administrator</tt:UserLevel>"
         return f"<tds:User><tt:Username>{self.form.user}</tt:Username>{level}</tds:User>"
+
+    def _SetUser(self, operation: Any) -> str:
+        if self._told(operation, "Username") != self.form.user or self._told(operation, "UserLevel") != "Administrator":
+            raise Wrong("no such user, or not that level")
+        return self._set(self.form.password_at, self._told(operation, "Password")) if self.form.password_at else ""
+
+    def _GetServices(self, operation: Any) -> str:
+        """Its services of inputs and events are at paths of its own."""
+        at = f"http://{self.unit.address}:{self.form.port}"
+        told = {DEVICE: "/onvif/device_service", DEVICE_IO: IO_PATH, EVENTS: EVENTS_PATH}
+        return "".join(
+            f"<tds:Service><tds:Namespace>{name}</tds:Namespace><tds:XAddr>{at}{path}</tds:XAddr></tds:Service>"
+            for name, path in told.items()
+        )
+
+    # Inputs and events
+
+    def _GetDigitalInputs(self, operation: Any) -> str:
+        return "".join(
+            f'<tds:DigitalInputs token="in{n}" IdleState="{self._value(f"/inputs/{n}/rest")}"/>'
+            for n in range(1, self.form.inputs + 1)
+        )
+
+    def _SetDigitalInputConfigurations(self, operation: Any) -> str:
+        for one in operation.iter():
+            if one.tag.rpartition("}")[2] == "DigitalInputs":
+                number = one.get("token", "").removeprefix("in")
+                if not number.isdecimal() or not 1 <= int(number) <= self.form.inputs:
+                    raise Wrong("no such input")
+                self._set(f"/inputs/{number}/rest", one.get("IdleState", ""))
+        return ""
+
+    def _CreatePullPointSubscription(self, operation: Any) -> str:
+        self._pullers += 1
+        at = f"http://{self.unit.address}:{self.form.port}{EVENTS_PATH}?Idx={self._pullers}"
+        self._events[str(self._pullers)] = self._states()
+        address = f'<a:Address xmlns:a="{WSA}">{at}</a:Address>'
+        return f'<w:SubscriptionReference xmlns:w="{WSN}">{address}</w:SubscriptionReference>'
+
+    def _states(self) -> list[tuple[str, str, str, str]]:
+        """How everything is, as events that are Initialized."""
+        relays = [self._event(f"/relays/{n}/state") for n in range(1, self.form.relays + 1)]
+        return relays + [self._event(f"/inputs/{n}/state") for n in range(1, self.form.inputs + 1)]
+
+    def _event(self, path: str) -> tuple[str, str, str, str]:
+        _, kind, number, _ = path.split("/")
+        value = self._value(path)
+        if kind == "relays":
+            return "Relay", "RelayToken", f"out{number}", "active" if value == "on" else "inactive"
+        return "DigitalInput", "InputToken", f"in{number}", "true" if value == "active" else "false"
+
+    def _changed(self, path: str, value: Any) -> None:
+        if path.endswith("/state"):
+            for waiting in self._events.values():
+                waiting.append(self._event(path))
+
+    async def _PullMessages(self, number: str) -> str:
+        if number not in self._events:
+            raise Wrong("no such subscription")
+        for _ in range(20):
+            if self._events[number]:
+                break
+            await asyncio.sleep(0.05)
+        told, self._events[number] = self._events[number], []
+        return "".join(
+            f'<wsnt:NotificationMessage xmlns:wsnt="{WSN}"><wsnt:Topic xmlns:tns1="http://www.onvif.org/ver10/topics">'
+            f"tns1:Device/Trigger/{topic}</wsnt:Topic><wsnt:Message><tt:Message>"
+            f'<tt:Source><tt:SimpleItem Name="{name}" Value="{token}"/></tt:Source>'
+            f'<tt:Data><tt:SimpleItem Name="LogicalState" Value="{state}"/></tt:Data></tt:Message></wsnt:Message>'
+            "</wsnt:NotificationMessage>"
+            for topic, name, token, state in told
+        )
 
     def _GetHostname(self, operation: Any) -> str:
         inner = f"<tt:FromDHCP>false</tt:FromDHCP><tt:Name>{self._value('/name')}</tt:Name>"

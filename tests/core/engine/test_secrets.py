@@ -50,7 +50,8 @@ async def test_a_password_is_proven_by_signing_in_and_is_the_login_from_then_on(
 async def test_a_password_that_is_not_taken_is_found_by_signing_in(box: Rig) -> None:
     box.box.lies_about = "/access/password"
     run = await box.set({"/access/password": "secret:one"})
-    assert (run.steps[0].state, run.steps[0].code) == ("unknown", "wrong-credentials")
+    assert (run.steps[0].state, run.steps[0].code) == ("failed", "wrong-credentials")
+    assert "still lets in" in run.steps[0].message
     assert box.record().target.credentials == (Credentials("admin", "factory"),)
     assert TEXT not in everything_written_down(box)
 

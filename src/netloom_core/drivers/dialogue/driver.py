@@ -74,6 +74,10 @@ class DialogueDriver(BoundDriver):
                 self._carrier.drop()
             raise
 
+    @property
+    def user(self) -> str:
+        return self._login.user
+
     async def identify(self) -> Identity:
         for number, login in enumerate(self.target.credentials or (Credentials(),)):
             try:

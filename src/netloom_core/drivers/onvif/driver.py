@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 import secrets
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import AsyncIterator, Hashable, Mapping, Sequence
+from contextlib import asynccontextmanager
 from datetime import UTC, datetime, timedelta
 from typing import Any
+from urllib.parse import urlsplit
+from xml.etree.ElementTree import Element
 
 from netloom_core.documents.tree import MISSING, tokens
 from netloom_core.drivers.bound import BoundDriver, Told, identity_from
@@ -20,7 +24,10 @@ from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols import http_auth, onvif
 
 SOAP = ("content-type", "application/soap+xml; charset=utf-8")
-NAMESPACES = {"device": onvif.DEVICE, "io": onvif.DEVICE_IO}
+NAMESPACES = {"device": onvif.DEVICE, "io": onvif.DEVICE_IO, "events": onvif.EVENTS}
+LEASE = "PT60S"  # how long a device keeps events for one that does not ask any more
+PULL = "PT2S"
+FIRST_PULLS = 3  # until it has told how everything is now
 _NOW = re.compile(r"\{now:([^}]*)\}")
 
 
@@ -34,14 +41,19 @@ class OnvifDriver(BoundDriver):
         self._login: Credentials | None = None
         self._off: timedelta | None = None  # how far the device's clock is ahead
         self._challenge: http_auth.Challenge | None = None
+        self._paths: dict[str, str] | None = None  # of its services, as it tells them
 
     @property
     def connection(self) -> Hashable | None:
         return self._link.connection if self._link.open or self._link.just_closed else None
 
+    @property
+    def user(self) -> str:
+        return self._login.user if self._login is not None else ""
+
     async def close(self) -> None:
         self._link.close()
-        self._off = self._challenge = self._login = None
+        self._off = self._challenge = self._login = self._paths = None
 
     async def identify(self) -> Identity:
         """Without a user where the device tells it so; else with one, of whom only a digest goes out."""
@@ -101,10 +113,99 @@ class OnvifDriver(BoundDriver):
             if binding.get is not None and "{now:" in str(binding.set.body):
                 now = await self._call(binding.get, {})
             word = as_text(bound.item, binding, value)
-            answer = await self._call(binding.set, _filled(binding.set.body, word, now))
+            body = _filled(binding.set.body, word, now)
+            if bound.item.role == "password":
+                body = await self._as_user(body)
+            answer = await self._call(binding.set, body)
             restart = restart or (isinstance(answer, Mapping) and answer.get("RebootNeeded") == "true")
         if restart:
             await self._call(OnvifCall(operation="SystemReboot"), {})
+
+    async def _as_user(self, body: Any) -> Any:
+        """With the user as whom it is signed in, who keeps the level that he has (clause 8.4.7)."""
+        user = self._login.user if self._login else ""
+        told = await self._call(OnvifCall(operation="GetUsers"), {})
+        users = told.get("User", []) if isinstance(told, dict) else []
+        users = users if isinstance(users, list) else [users]
+        mine = next((one for one in users if isinstance(one, dict) and one.get("Username") == user), None)
+        if mine is None:
+            raise Refused(f"It does not tell the level of {user!r}, which is needed to set that.", outcome="not_sent")
+        return _named(body, {"user": user, "level": str(mine.get("UserLevel", ""))})
+
+    # States that events tell
+
+    async def states(self) -> dict[str, str]:
+        states = await super().states()
+        if self._told_by_events:
+            async with self._pull_point() as (path, points):
+                wanted = len(points)
+                found: dict[str, str] = {}
+                for _ in range(FIRST_PULLS):
+                    found |= await self._pulled(path, points)
+                    if len(found) >= wanted:
+                        break
+                states |= found
+        return states
+
+    async def watch(self) -> AsyncIterator[dict[str, str]]:
+        await self._send(OnvifCall(operation="GetDeviceInformation"), {}, self._proven)  # signed in before it lasts
+        async with self._pull_point() as (path, points):
+            while True:
+                if states := await self._pulled(path, points):
+                    yield states
+
+    @property
+    def _told_by_events(self) -> list[Bound]:
+        return [one for one in self.profile.bound(self.name) if one.item.live and one.binding.topic]
+
+    @asynccontextmanager
+    async def _pull_point(self) -> AsyncIterator[tuple[str, dict[tuple[str, str], Bound]]]:
+        """A place where events gather for us: its path, and which point is told by which topic and token."""
+        points: dict[tuple[str, str], Bound] = {}
+        answers: dict[str, Any] = {}
+        for bound in self._told_by_events:
+            binding: OnvifBinding = bound.binding
+            assert binding.get is not None
+            key = binding.get.model_dump_json()
+            if key not in answers:
+                answers[key] = await self._asked(binding.get)
+            token = MISSING if isinstance(answers[key], Unreadable) else at(answers[key], binding.source)
+            if isinstance(token, str):
+                points[(binding.topic, token)] = bound
+        call = OnvifCall(operation="CreatePullPointSubscription", service="events")
+        made = await self._call(call, {"InitialTerminationTime": LEASE})
+        told = at(made, "/SubscriptionReference/Address")
+        if not isinstance(told, str):
+            raise ProtocolError(f"{self.target.address} does not tell where its events are.")
+        path = _path_of(told)
+        try:
+            yield path, points
+        finally:
+            with contextlib.suppress(NetloomError):  # it forgets us by itself
+                await self._event_call(path, "Unsubscribe", {}, onvif.NOTIFICATION)
+
+    async def _pulled(self, path: str, points: Mapping[tuple[str, str], Bound]) -> dict[str, str]:
+        """States by point, of the events that came; empty after a while of none."""
+        answer = await self._event_call(path, "PullMessages", {"Timeout": PULL, "MessageLimit": "100"}, onvif.EVENTS)
+        told: dict[str, Any] = {}
+        for notice in onvif.notices(answer):
+            for token in notice.source.values():
+                bound = points.get((notice.topic, token))
+                value = notice.data.get(bound.binding.state) if bound else None
+                if bound is not None and value is not None:
+                    told[bound.item.path] = _value(bound, value)
+        return self.states_of(told)
+
+    async def _event_call(self, path: str, operation: str, body: Mapping[str, Any], namespace: str) -> Element:
+        token = await self._token(self._proven) if self._login is not None else None
+        to = f"http://{self.target.address}:{self._channel.port}{path}"
+        data = onvif.request(operation, body, namespace, token, to)
+        status, content = await self._request(path, data, self._proven)
+        if status == 401:
+            raise WrongCredentials(f"{self.target.address} wants a user name and a password.")
+        if not content:
+            raise ProtocolError(f"{self.target.address} answers HTTP {status} to {operation}.")
+        return onvif.response(content, operation)
 
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:
@@ -132,9 +233,12 @@ class OnvifDriver(BoundDriver):
         try:
             return await self._send(call, body or call.body, self._proven)
         except WrongCredentials:
-            if self._login is not None or not self.target.credentials:
+            refused = self._login
+            if not self.target.credentials:
                 raise
         for login in self.target.credentials:
+            if login == refused:
+                continue
             self._login = login
             try:
                 return await self._send(call, body or call.body, self._proven)
@@ -148,14 +252,30 @@ class OnvifDriver(BoundDriver):
 
     async def _send(self, call: OnvifCall, body: Mapping[str, Any], proven: int | None) -> Any:
         token = await self._token(proven) if self._login is not None else None
-        data = onvif.request(call.operation, body, NAMESPACES[call.service], token)
-        path = self._channel.paths[call.service]
+        path = await self._path(call.service, proven)
+        to = f"http://{self.target.address}:{self._channel.port}{path}"
+        data = onvif.request(call.operation, body, NAMESPACES[call.service], token, to)
         status, content = await self._request(path, data, proven)
         if status == 401:
             raise WrongCredentials(f"{self.target.address} wants a user name and a password.")
         if not content and status >= 400:
             raise ProtocolError(f"{self.target.address} answers HTTP {status} to {call.operation}.")
         return tree(onvif.response(content, call.operation))
+
+    async def _path(self, service: str, proven: int | None) -> str:
+        """Where a service is: as the device tells, else as the profile says."""
+        usual = self._channel.paths[service]  # type: ignore[index]
+        if service == "device":
+            return usual
+        if self._paths is None:
+            self._paths = {}
+            token = await self._token(proven) if self._login is not None else None
+            asked = onvif.request("GetServices", {"IncludeCapability": "false"}, token=token)
+            _, content = await self._request(self._channel.paths["device"], asked, proven)
+            with contextlib.suppress(Refused, ProtocolError, WrongCredentials):  # older ones do not have it
+                self._paths = onvif.services(onvif.response(content, "GetServices"))
+        told = self._paths.get(NAMESPACES[service], "")
+        return _path_of(told) if told else usual
 
     async def _request(self, path: str, data: bytes, proven: int | None) -> tuple[int, bytes]:
         """Some want Digest access of HTTP besides, or instead of, the token."""
@@ -241,3 +361,23 @@ def _filled(body: Any, word: str, now: Any) -> Any:
         return value
 
     return _NOW.sub(told, body).replace("{value}", word)
+
+
+def _path_of(url: str) -> str:
+    """Path and query of what a device tells as an address of its own: it is asked where it was proven, nowhere else."""
+    try:
+        split = urlsplit(url)
+    except ValueError as error:
+        raise ProtocolError(f"{url[:80]!r} is no address.") from error
+    path = (split.path or "/") + (f"?{split.query}" if split.query else "")
+    if not path.isascii() or not path.isprintable() or " " in path:
+        raise ProtocolError("The device tells an address that is none.")
+    return path
+
+
+def _named(body: Any, words: Mapping[str, str]) -> Any:
+    if isinstance(body, Mapping):
+        return {name: _named(value, words) for name, value in body.items()}
+    if isinstance(body, str):
+        return words.get(body.strip("{}"), body) if body.startswith("{") else body
+    return body

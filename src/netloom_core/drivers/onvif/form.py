@@ -17,7 +17,7 @@ from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.binding import Binding, Call
 from netloom_core.profiles.channel import Channel, Described
 
-Service = Literal["device", "io"]
+Service = Literal["device", "io", "events"]
 
 
 class OnvifCall(Call):
@@ -27,11 +27,18 @@ class OnvifCall(Call):
 
 
 class OnvifBinding(Wire, Binding):
-    """`get` is the operation that reads, `where` is the place of the value in its answer; `set` the one that writes."""
+    """`get` is the operation that reads, `where` is the place of the value in its answer; `set` the one that writes.
+
+    A state that is told by events alone has their `topic`, without the prefixes of namespaces, the name of the data
+    that is the `state`, and `source`: where in the answer to `get` the token of its own stands.
+    """
 
     get: OnvifCall | None = None
     where: str = ""
     set: OnvifCall | None = None
+    topic: str = ""
+    state: str = "LogicalState"
+    source: str = ""
 
     @property
     def reads(self) -> bool:
@@ -43,7 +50,7 @@ class OnvifBinding(Wire, Binding):
 
 
 class OnvifChannel(Channel, protocol="onvif"):
-    """`paths` are those of its services where they are not told by discovery."""
+    """`paths` are those of its services where it does not tell them (GetServices)."""
 
     binding: ClassVar[type[Binding]] = OnvifBinding
     call: ClassVar[type[Call]] = OnvifCall
@@ -51,7 +58,11 @@ class OnvifChannel(Channel, protocol="onvif"):
 
     protocol: Literal["onvif"]
     port: int = Field(default=80, ge=1, le=65535)
-    paths: dict[Service, str] = {"device": "/onvif/device_service", "io": "/onvif/deviceIO_service"}
+    paths: dict[Service, str] = {
+        "device": "/onvif/device_service",
+        "io": "/onvif/deviceIO_service",
+        "events": "/onvif/event_service",
+    }
 
     @property
     def tcp_ports(self) -> tuple[int, ...]:
@@ -63,7 +74,8 @@ class OnvifChannel(Channel, protocol="onvif"):
             Ability.IDENTIFY: True,
             Ability.READ: any(item.decided and b.reads for item, b in ours),
             Ability.WRITE: any(item.decided and b.writes for item, b in ours),
-            Ability.STATES: any(item.live and b.reads for item, b in ours),
+            Ability.STATES: any(item.live and (b.reads or b.topic) for item, b in ours),
+            Ability.WATCH: any(item.live and b.topic for item, b in ours),
             Ability.DRIVE: any(item.drive and b.writes for item, b in ours),
             Ability.RESTART: bool(profile.calls("restart", name)),
             Ability.STORE: bool(profile.calls("store", name)),
@@ -81,5 +93,9 @@ class OnvifChannel(Channel, protocol="onvif"):
                 yield f"{where}: nothing reads it: get and where"
             if (item.drive or (item.decided and not item.reserved)) and not binding.writes:
                 yield f"{where}: nothing sets it; say why it is reserved"
+            if binding.topic and (binding.get is None or not binding.source):
+                yield f"{where}: events tell it by a token; get and source say where that stands"
+            if item.live and not binding.reads and not binding.topic:
+                yield f"{where}: nothing tells its state: where, or topic"
             if binding.set is not None and "{now:" in str(binding.set.body) and binding.get is None:
                 yield f"{where}: what is set has parts of what is told now, but nothing is read: get"

@@ -61,9 +61,9 @@ class Records(Protocol):
         """From now on a power cut may bring it to that address. Raises AddressTaken where another one may go there."""
         ...
 
-    async def save_secret(self, device: str, path: str, secret: str, *, login: bool) -> None:
-        """The secret behind this reference was written to the device. With `login` it is how one gets in now,
-        which was proven by signing in."""
+    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None:
+        """The secret behind this reference was written to the device. With a `user`, who may be nameless, it is how one
+        gets in now, which was proven by signing in."""
         ...
 
     async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -61,6 +62,7 @@ class WriteSettings:
             context.step.message = "The device had these values already; read, not written."
             context.step.evidence = {"changes": read_back([c.as_dict() for c in context.changes], sets[self.shows])}
             return
+        user = await self._both_logins(context, todo)
         await context.intend([change.as_dict() for change in todo])
         many = f"{len(todo)} {'value' if len(todo) == 1 else 'values'}"
         sets, trouble = await act_and_look(
@@ -69,7 +71,22 @@ class WriteSettings:
             silent=f"{context.target.name} fell silent while it was written to: nobody knows which of {many} it took.",
             hint="Look at its power and cable. When it answers again, read it: what is left is then planned anew.",
         )
-        await self._confirm(context, todo, sets, trouble)
+        await self._confirm(context, todo, sets, trouble, user)
+
+    async def _both_logins(self, context: StepContext, todo: Sequence[Change]) -> str:
+        """Who is signed in now. Where a password is about to change, the new one counts as well as those before: until
+        one of them is proven nobody knows which the device has."""
+        old = context.target.credentials
+        user = (await context.talk()).user or (old[0].user if old else "")
+        new = [
+            Credentials(user, context.target.secrets.get(str(change.after), ""))
+            for change in todo
+            if context.setting(change.path).role == "password"
+        ]
+        coming = tuple(login for login in new if login not in old)
+        if coming:
+            context.target = replace(context.target, credentials=(*old, *coming))
+        return user
 
     def _still_to_do(self, context: StepContext, sets: dict[str, Document]) -> list[Change]:
         """Changes not yet on the device. Raises StalePlan where it has a third value."""
@@ -97,7 +114,12 @@ class WriteSettings:
         return row.works_by if context.setting(change.path).takes == "at-once" else ""
 
     async def _confirm(
-        self, context: StepContext, todo: Sequence[Change], sets: dict[str, Document], trouble: NetloomError | None
+        self,
+        context: StepContext,
+        todo: Sequence[Change],
+        sets: dict[str, Document],
+        trouble: NetloomError | None,
+        user: str,
     ) -> None:
         shown: list[dict[str, Any]] = []
         wrong: list[dict[str, Any]] = []
@@ -113,19 +135,25 @@ class WriteSettings:
         context.step.evidence = {"changes": shown}
         if wrong:
             raise await self._mismatch(context, shown, wrong, trouble)
-        if trouble is not None and not all("read_back" in change for change in shown):
+        blind = [change for change in todo if not self._seen_now(context, change)]
+        if trouble is not None and blind and not await self._all_tried(context, blind):
             # It said no, or nothing, and no reading shows whether it took the rest all the same.
             await context.conclude("unknown", trouble.message, shown)
             trouble.outcome = "unknown"
             raise trouble
         secrets = [change for change in todo if context.setting(change.path).secret]
-        await self._prove_secrets(context, secrets)
+        await self._prove_secrets(context, secrets, user)
         for change in todo:
             if change not in secrets and context.setting(change.path).takes == "at-once":
                 row = context.row(change.path)
                 if not row.works_by:
                     context.unproven.append(f"{change.path}: {NO_RUNNING}")
         await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven), shown)
+
+    async def _all_tried(self, context: StepContext, blind: Sequence[Change]) -> bool:
+        """Whether all that no reading shows are passwords, which are tried."""
+        can = (await context.talk()).abilities.can
+        return "sign in" in can and all(context.setting(change.path).role == "password" for change in blind)
 
     async def _mismatch(
         self,
@@ -150,26 +178,40 @@ class WriteSettings:
             outcome="refused" if taken == 0 else "applied",
         )
 
-    async def _prove_secrets(self, context: StepContext, secrets: Sequence[Change]) -> None:
+    async def _prove_secrets(self, context: StepContext, secrets: Sequence[Change], user: str) -> None:
         """A password is proven by signing in anew with it; any other secret cannot be proven."""
         for change in secrets:
             setting = context.setting(change.path)
-            user = context.target.credentials[0].user if context.target.credentials else ""
             login = Credentials(user, context.target.secrets.get(str(change.after), ""))
             talk = await context.talk()
             if setting.role != "password" or "sign in" not in talk.abilities.can:
                 context.unproven.append(f"{change.path}: {UNREADABLE}")
-                await context.records.save_secret(context.target.device, change.path, str(change.after), login=False)
+                await context.records.save_secret(context.target.device, change.path, str(change.after), user=None)
                 continue
             if not await context.patiently(partial(talk.sign_in_as, login)):
-                await context.conclude("failed", f"{change.path}: signing in with it is refused")
+                await self._refused_login(context, setting.label.lower(), change.path, login)
+            await context.records.save_secret(context.target.device, change.path, str(change.after), user=user)
+
+    async def _refused_login(self, context: StepContext, label: str, path: str, login: Credentials) -> None:
+        """Whether one of the logins before still lets us in decides what is known. Always raises."""
+        talk = await context.talk()
+        before = [one for one in context.target.credentials if one != login]
+        for one in before:
+            if await context.patiently(partial(talk.sign_in_as, one)):
+                await context.conclude("failed", f"{path}: it is refused, and the one before still lets in")
                 raise WrongCredentials(
-                    f"{context.target.name} does not take the new {setting.label.lower()}.",
-                    "Sign in with the one before; what it has cannot be read.",
+                    f"{context.target.name} did not take the new {label}: the one before still lets in.",
+                    "Look at what it allows, as length and signs; nothing is lost.",
                     target=context.target.device,
-                    outcome="unknown",
+                    outcome="refused",
                 )
-            await context.records.save_secret(context.target.device, change.path, str(change.after), login=True)
+        await context.conclude("unknown", f"{path}: neither it nor the one before lets in")
+        raise WrongCredentials(
+            f"{context.target.name} lets nobody in, with the new {label} or with the one before.",
+            "Both are kept. Wait, if it shuts out after refusals; then read it.",
+            target=context.target.device,
+            outcome="unknown",
+        )
 
 
 class StageSettings(WriteSettings):

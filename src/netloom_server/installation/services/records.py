@@ -11,7 +11,7 @@ import orjson
 
 from netloom_core.backup.verify import Evidence, Proof, verify
 from netloom_core.documents.diff import towards
-from netloom_core.documents.tree import get, remove
+from netloom_core.documents.tree import MISSING, get, remove
 from netloom_core.errors import KeyLost
 from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials, Target
@@ -97,6 +97,7 @@ def target_of(device: Device, library: Library) -> Target:
             if profile is not None and (profile.factory.user or profile.factory.password):
                 credentials.append(Credentials(profile.factory.user, profile.factory.password))
         secrets = {reference(one.id): unseal(bytes(one.secret)) for one in device.secrets.all()}
+        credentials += _coming(device, profile, credentials, secrets)
     except KeyLost as error:
         trouble = error.message
     return Target(
@@ -116,6 +117,18 @@ def target_of(device: Device, library: Library) -> Target:
         pins=_pins(device, profile),
         snmp=_snmp(device.line) if profile is not None and profile.speaks("snmp") else SnmpAccess(),
     )
+
+
+def _coming(
+    device: Device, profile: Profile | None, known: list[Credentials], secrets: dict[str, str]
+) -> list[Credentials]:
+    """The login that was decided and may be on the device already: a crash between its taking it and our knowing it
+    must not lock anybody out."""
+    item = profile.with_role("password") if profile is not None else None
+    wanted = get(device.intended, item.path) if item is not None else MISSING
+    text = secrets.get(str(wanted), "")
+    login = Credentials(known[0].user if known else "", text)
+    return [login] if text and login not in known else []
 
 
 def _pins(device: Device, profile: Profile | None) -> dict[str, str]:
