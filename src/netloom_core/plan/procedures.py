@@ -6,8 +6,9 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get
+from netloom_core.errors import NetloomError
 from netloom_core.model.work import StepState
-from netloom_core.plan.planner import DevicePlan, Remark, Subject, unkept_paths
+from netloom_core.plan.planner import DevicePlan, Remark, Subject, left_out, unkept_paths
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.people import Meaning
 from netloom_core.profiles.profile import Profile
@@ -29,18 +30,24 @@ def label_of(profile: Profile, name: str) -> str:
     return (procedure.label if procedure else "") or WORDS[name]
 
 
-def plan_procedure(subject: Subject, name: str) -> DevicePlan:
-    """Steps for one procedure, or the remark why it cannot be."""
+def plan_procedure(subject: Subject, name: str, unread: NetloomError | None = None) -> DevicePlan:
+    """Steps for one procedure, or the remark why it cannot be. `unread` is why the device could not be read: then
+    only what people do at it by hand is left."""
     plan, profile = DevicePlan(subject.device), subject.profile
     procedure = profile.procedure(name)
     told = name in subject.abilities.procedures
+    if unread is not None and (procedure is None or told or not procedure.by_hand):
+        return left_out(subject.device, unread)
     if procedure is None or not (told or procedure.by_hand):
         what = label_of(profile, name).lower()
         plan.remarks.append(
             Remark("left-out", f"Nothing is done: {profile.model} has no {what} by the way it is reached.")
         )
         return plan
-    if name in SETS_BACK:
+    if unread is not None:
+        text = f"There is no backup before it: {unread.message} What was read of it last is kept."
+        plan.remarks.append(Remark("later", text))
+    elif name in SETS_BACK:
         plan.steps.append(StepState(0, subject.device, "backup", {"baseline": False, "disturbs": [], "seconds": 2.0}))
     for number, act in enumerate(procedure.by_hand, 1):
         params = {
@@ -83,7 +90,8 @@ def _remark(subject: Subject, name: str, plan: DevicePlan) -> None:
     if name in SETS_BACK:
         stays = [word for word in ("address", "name", "password", "settings") if word in procedure.survives]
         kept = f"What stays: {', '.join(stays)}." if stays else "Nothing stays: neither address nor settings."
-        plan.remarks.append(Remark("later", f"{kept} The backup that is made before brings it back."))
+        brings = "The backup that is made before brings it back." if plan.steps[0].action == "backup" else ""
+        plan.remarks.append(Remark("later", f"{kept} {brings}".strip()))
 
 
 def look_at(profile: Profile, says: Iterable[str]) -> list[str]:

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from netloom_core.documents.tree import get, put
-from netloom_core.errors import NoAnswer, RequestError
+from netloom_core.errors import NoAnswer, RequestError, WrongCredentials
 from netloom_core.library.load import Library
 from netloom_core.model.work import RunState
 from netloom_core.plan.procedures import expected
@@ -283,3 +283,42 @@ def test_what_has_to_be_so_afterwards(library: Library) -> None:
     assert after["/network/address"] == FACTORY
     assert "/password" not in after  # a secret is never compared
     assert expected(model, "identify", [], before) == {}
+
+
+async def test_a_restart_takes_what_waits_for_it_and_the_device_is_found_there(told: Rig) -> None:
+    put(told.box.startup, "/network/address", "127.20.10.44")
+    run = await perform(told, "restart")
+    assert states(run) == ["done"], said(run)
+    assert told.record().target.address == "127.20.10.44"
+
+
+async def test_a_restart_does_not_send_it_where_another_one_is(told: Rig) -> None:
+    put(told.box.startup, "/network/address", told.devices[1].address)
+    run = await perform(told, "restart")
+    assert (states(run), run.steps[0].code) == (["failed"], "address-taken")
+    assert "did restart" not in told.box.log
+    told.every_intent_has_its_outcome()
+
+
+async def test_one_that_takes_its_time_to_go_is_seen_to_go(told: Rig) -> None:
+    usual = told.box.perform
+    told.box.perform = lambda name: asyncio.get_running_loop().call_later(5, usual, name) and None  # type: ignore[method-assign]
+    run = await perform(told, "restart")
+    assert states(run) == ["done"], said(run)
+
+
+async def test_one_that_nobody_gets_into_is_set_back_by_hand(by_hand: Rig) -> None:
+    async def locked(what: str) -> None:
+        if what.startswith("read") and get(by_hand.box.running, "/relays/1/pulse_ms") == 900:
+            raise WrongCredentials("The password is lost.")
+
+    by_hand.box.before = locked
+    plan = await by_hand.plan("procedure", ["dev1"], procedure="factory-reset")
+    assert [step.action for step in plan.steps] == ["by-hand", "by-hand", "perform"]
+    assert "no backup before it: it cannot be read: The password is lost." in plan.remarks[0]["message"]
+    restart = await by_hand.plan("procedure", ["dev1"], procedure="restart")
+    assert restart.steps == []
+    async with somebody(by_hand, does=_set_back):
+        run = await by_hand.apply(plan, "procedure")
+    assert states(run) == ["done", "done", "done"], said(run)
+    by_hand.every_intent_has_its_outcome()

@@ -81,8 +81,18 @@ class PlanRun:
         if order.refused:
             return DevicePlan(order.device, remarks=[Remark("left-out", order.refused)])
         try:
-            subject = await self._subject(order, target, run, shop)
-            read[order.device] = order.name
+            try:
+                subject = await self._subject(order, target, run, shop)
+                read[order.device] = order.name
+            except NetloomError as error:
+                if run.params["kind"] != "procedure" or not isinstance(target, Target):
+                    raise
+                # What people do at it needs no reading: one whose password is lost is set back so.
+                profile = shop.library.need(target.profile)
+                can = shop.sessions.source.abilities(target.profile, target.line)
+                return plan_procedure(
+                    Subject(order.device, profile, can, {}, {}), str(run.params["procedure"]), unread=error
+                )
             plan = PLANNERS[run.params["kind"]](subject, order, run)
             await self._remark_holders(plan, subject, shop)
             return plan

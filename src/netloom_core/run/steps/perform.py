@@ -6,19 +6,21 @@ What cannot be read back (a light that blinks) is asked of a person, whose answe
 from __future__ import annotations
 
 import asyncio
+from dataclasses import replace
 from typing import Any
 
-from netloom_core.documents.tree import Document, get
+from netloom_core.documents.tree import MISSING, Document, get
 from netloom_core.errors import NetloomError, NoAnswer, NotDone, ReadBackMismatch
 from netloom_core.model.change import Change
-from netloom_core.model.device import Target
+from netloom_core.model.device import Credentials, Target
 from netloom_core.model.work import ACTING, StepState
 from netloom_core.plan.procedures import SETS_BACK, TO_LOOK_S, expected
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
-from netloom_core.run.steps.places import arrived, factory_places, find, spoken, stands_in_the_way
+from netloom_core.run.steps.places import arrived, check_free, factory_places, find, spoken, stands_in_the_way
 from netloom_core.run.steps.restart import GONE_S
 
+LINGERS_S = 20.0  # how long one that still answers may only be about to go, at most
 MOST_SHOWN = 200  # values that a step tells as changed
 
 
@@ -72,6 +74,9 @@ class Perform:
             return
         sets = await context.patiently(lambda: context.read("running", "startup"))
         context.step.evidence = {"before": sets}
+        for place in self._places(context)[1:]:
+            if params["procedure"] == "restart":  # what waits for it is a change of place: that has to be free
+                await check_free(context, place)
         await context.intend([], action=params["procedure"])
         talk = await context.talk()
         try:
@@ -107,16 +112,28 @@ class Perform:
     # Waiting
 
     def _places(self, context: StepContext) -> list[Target]:
-        params = context.step.params
-        moves = params["procedure"] in SETS_BACK and "address" not in params["survives"]
-        return [context.target, *(factory_places(context) if moves else [])]
+        """Where it is, and where it may come up: at its factory's address, or at one that waits for its restart."""
+        params, here = context.step.params, context.target
+        if params["procedure"] in SETS_BACK:
+            moves = "address" not in params["survives"]
+            return [here, *(factory_places(context) if moves else [])]
+        kept = context.step.evidence.get("before", {}).get("startup", {})
+        address, speed = (
+            value_at(kept, item.path) if kept and item is not None else None
+            for item in (context.profile.with_role("address"), context.profile.with_role("speed"))
+        )
+        there = here.at(str(address or here.address), int(speed or here.speed))
+        return [here] if there.place == here.place else [here, there]
 
     async def _come_back(self, context: StepContext, *, just_told: bool) -> tuple[Target, bool]:
         """Where it is again, and whether it was seen to go."""
         params = context.step.params
+        if params["procedure"] in SETS_BACK and "password" not in params["survives"]:
+            _with_factory_login(context)
         loop = asyncio.get_running_loop()
         begun, old = loop.time(), context.target
         seconds = max(float(params["away"]), 1.0) + GONE_S
+        lingers = min(max(float(params["away"]), GONE_S * 2), LINGERS_S)
         context.step.state = ACTING
         context.step.evidence = {
             **context.step.evidence,
@@ -127,7 +144,7 @@ class Perform:
         while True:
             here = await find(context, self._places(context), 0)
             went = went or here is None
-            late = not just_told or not params["told"] or not params["away"] or loop.time() > begun + GONE_S
+            late = not just_told or not params["told"] or not params["away"] or loop.time() > begun + lingers
             if here is not None and (went or here.place != old.place or late):
                 return here, went or here.place != old.place
             if loop.time() > begun + seconds:
@@ -155,7 +172,8 @@ class Perform:
         sets = await context.patiently(lambda: context.read("running", "startup"))
         running, was = sets["running"], before.get("running", {})
         wanted = expected(context.profile, name, params["survives"], before)
-        wrong = [path for path, value in wanted.items() if running and value_at(running, path) != value]
+        readable = [path for path in wanted if get(running, path) is not MISSING]
+        wrong = [path for path in readable if value_at(running, path) != wanted[path]]
         step.evidence = {
             "changes": _changed(was, running, wanted),
             "address": context.target.address,
@@ -164,11 +182,11 @@ class Perform:
         if wrong and (name in SETS_BACK or went):
             await self._mismatch(context, wrong, wanted, running, was)
         reasons = []
-        if not running or not wanted:
+        if not readable:
             reasons.append("nothing that can be read shows it")
         if params["away"] and params["told"] and not went:
             reasons.append("it was never seen to go")
-        if reasons and not (name in SETS_BACK and running and wanted and was and _differ(was, running)):
+        if reasons and not (name in SETS_BACK and readable and was and _differ(was, running)):
             context.unproven.extend(reasons)
         moved = f" It answers at {spoken(context.target)}." if params["away"] else ""
         count = len(step.evidence["changes"])
@@ -197,6 +215,14 @@ class Perform:
             target=context.target.device,
             outcome="refused" if same else "applied",
         )
+
+
+def _with_factory_login(context: StepContext) -> None:
+    """What one gets in with now is its factory's, where it has one; who it is, is proven all the same."""
+    factory, known = context.profile.factory, context.target.credentials
+    login = Credentials(factory.user, factory.password)
+    if factory.password and login not in known:
+        context.target = replace(context.target, credentials=(*known, login))
 
 
 def _differ(was: Document, now: Document) -> bool:
