@@ -15,6 +15,7 @@ from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
 from netloom_core.protocols import onvif
 from netloom_core.protocols.xml import parse
+from netloom_standins.described.camera import Camera
 from tests.standins.live import Live
 from tests.standins.models import bench
 
@@ -108,4 +109,22 @@ async def test_a_password_that_it_refuses_locks_nobody_out(library: Library, tmp
         assert rig.record().target.credentials == (login,)
         await rig.read()
         rig.every_intent_has_its_outcome()
+        await rig.engine.stop()
+
+
+async def test_one_without_events_is_driven_and_what_it_does_not_tell_is_not_known(
+    library: Library, tmp_path: Path
+) -> None:
+    async with bench(library, "oystercatch-c2", tmp_path, NETWORK.format(n=13)) as here:
+        for face in here.unit.services:
+            if isinstance(face, Camera):
+                face.form.events = False
+        target = replace(here.target, device="dev1", found=True)
+        rig = Live(library, here.unit, target, here.owners)
+        await rig.engine.start()
+        assert await rig.engine.do({"do": "states", "device": "dev1"}) == {"states": {}}
+        done = await rig.engine.do({"do": "drive", "device": "dev1", "point": "relay-2", "state": "on", "by": "Mara"})
+        assert done == {"states": {}}
+        assert rig.entries("outcome")[-1].outcome == "unproven"
+        assert get(here.unit.memory.running, "/relays/2/state") == "on"
         await rig.engine.stop()

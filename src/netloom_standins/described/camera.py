@@ -43,6 +43,7 @@ class CameraForm(BaseModel):
     behind: int = 0  # seconds that its clock is behind
     relays: int = 2
     inputs: int = 0
+    events: bool = True
     site: dict[str, Any] = {}
 
 
@@ -102,6 +103,8 @@ class Camera(TcpService):
             where = path.partition("?")[0]
             if where != {"GetDigitalInputs": IO_PATH, "SetDigitalInputConfigurations": IO_PATH,
                          "CreatePullPointSubscription": EVENTS_PATH}.get(name, where):  # fmt: skip
+                return 500, self._fault("ter:ActionNotSupported", "NotSupported")
+            if name == "CreatePullPointSubscription" and not self.form.events:
                 return 500, self._fault("ter:ActionNotSupported", "NotSupported")
             if name in ("PullMessages", "Unsubscribe"):
                 return 200, await self._at_subscription(name, path)

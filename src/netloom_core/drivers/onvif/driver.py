@@ -17,7 +17,7 @@ from netloom_core.drivers.bound import BoundDriver, Told, identity_from
 from netloom_core.drivers.http.bodies import tree
 from netloom_core.drivers.onvif.form import OnvifBinding, OnvifCall, OnvifChannel
 from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
-from netloom_core.errors import Absent, KeyLost, NetloomError, ProtocolError, Refused, WrongCredentials
+from netloom_core.errors import Absent, CannotDo, KeyLost, NetloomError, ProtocolError, Refused, WrongCredentials
 from netloom_core.links.http import HttpLink
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
@@ -26,8 +26,8 @@ from netloom_core.protocols import http_auth, onvif
 SOAP = ("content-type", "application/soap+xml; charset=utf-8")
 NAMESPACES = {"device": onvif.DEVICE, "io": onvif.DEVICE_IO, "events": onvif.EVENTS}
 LEASE = "PT60S"  # how long a device keeps events for one that does not ask any more
-PULL = "PT2S"
-FIRST_PULLS = 3  # until it has told how everything is now
+PULL = "PT1S"
+FIRST_PULLS = 2  # until it has told how everything is now
 _NOW = re.compile(r"\{now:([^}]*)\}")
 
 
@@ -41,6 +41,7 @@ class OnvifDriver(BoundDriver):
         self._login: Credentials | None = None
         self._off: timedelta | None = None  # how far the device's clock is ahead
         self._challenge: http_auth.Challenge | None = None
+        self._eventless = False
         self._paths: dict[str, str] | None = None  # of its services, as it tells them
 
     @property
@@ -136,23 +137,29 @@ class OnvifDriver(BoundDriver):
 
     async def states(self) -> dict[str, str]:
         states = await super().states()
-        if self._told_by_events:
+        if not self._told_by_events or self._eventless:
+            return states
+        try:
             async with self._pull_point() as (path, points):
-                wanted = len(points)
                 found: dict[str, str] = {}
                 for _ in range(FIRST_PULLS):
                     found |= await self._pulled(path, points)
-                    if len(found) >= wanted:
+                    if len(found) >= len(points):
                         break
-                states |= found
-        return states
+        except (Refused, ProtocolError):
+            self._eventless = True  # many have no events: what they tell otherwise is told, the rest is not known
+            return states
+        return {**states, **found}
 
     async def watch(self) -> AsyncIterator[dict[str, str]]:
         await self._send(OnvifCall(operation="GetDeviceInformation"), {}, self._proven)  # signed in before it lasts
-        async with self._pull_point() as (path, points):
-            while True:
-                if states := await self._pulled(path, points):
-                    yield states
+        try:
+            async with self._pull_point() as (path, points):
+                while True:
+                    if states := await self._pulled(path, points):
+                        yield states
+        except (Refused, ProtocolError) as error:
+            raise CannotDo(f"{self.target.name} does not tell changes by itself: {error.message}") from error
 
     @property
     def _told_by_events(self) -> list[Bound]:
