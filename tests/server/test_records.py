@@ -147,6 +147,26 @@ def test_two_devices_are_not_given_one_address(technician: APIClient) -> None:
     assert "given to both" in error(technician, "/api/addresses", body, 409)["message"]
 
 
+def test_two_change_places_at_once_or_one_after_the_other(technician: APIClient) -> None:
+    one, other = named("Car deck box"), named("Ticket hall box")
+    places = {one.name: other.address, other.name: one.address}
+    alone = {"assignments": [{"device": one.name, "address": other.address}]}
+    assert f"belongs to {other.name}" in error(technician, "/api/addresses", alone, 409)["message"]
+    both = {"assignments": [{"device": name, "address": address} for name, address in places.items()]}
+    told = post(technician, "/api/addresses", both)["devices"]
+    assert {row["name"]: row["planned_address"] for row in told} == places
+    back = [{"device": other.name, "path": "/network/address", "forget": True}]
+    answer = technician.post("/api/intended", {"changes": back}, format="json").json()["error"]
+    assert f"is planned for {one.name}" in answer["message"], "it may not stay while the other one is to come"
+    stay = [{"device": d.name, "path": "/network/address", "forget": True} for d in (one, other)]
+    values(technician, stay)
+    away = {"assignments": [{"device": other.name, "address": "127.20.10.66"}]}
+    post(technician, "/api/addresses", away)
+    post(technician, "/api/addresses", alone)
+    stranger = {"assignments": [{"device": "Pier head box", "address": other.address}]}
+    assert f"is planned for {one.name}" in error(technician, "/api/addresses", stranger, 409)["message"]
+
+
 # What a sweep puts on record
 
 

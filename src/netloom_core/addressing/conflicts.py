@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from netloom_core.errors import AddressOutside, AddressTaken
 from netloom_core.model.line import Line, address_key
@@ -19,6 +19,7 @@ class Holder:
     line: str
     address: str
     planned: bool = False
+    leaving: bool = False  # it is there, and is planned to go elsewhere: its place may be planned for another one
 
 
 class Holders:
@@ -32,11 +33,20 @@ class Holders:
     def at(self, line: str, address: str) -> list[Holder]:
         return self._at.get((line, address), [])
 
+    def leaves(self, device: str, line: str, address: str) -> None:
+        """The device is to leave the place that it has."""
+        here = self._at[line, address]
+        here[:] = [replace(one, leaving=True) if one.device == device and not one.planned else one for one in here]
+
+    def undecided(self, device: str, line: str, planned: str) -> None:
+        """What was planned for the device counts no more; what is, is told by `plan`."""
+        here = self._at[line, planned]
+        here[:] = [one for one in here if not (one.device == device and one.planned)]
+
     def plan(self, device: str, name: str, line: str, before: str, after: str) -> None:
         """The device was planned at one address, and is planned at another one now."""
         if before:
-            here = self._at[line, before]
-            here[:] = [one for one in here if not (one.device == device and one.planned)]
+            self.undecided(device, line, before)
         self._at[line, after].append(Holder(device, name, line, after, planned=True))
 
 
@@ -52,11 +62,12 @@ def check_address(line: Line, address: str, device: str, holders: Iterable[Holde
     if address == line.source:
         raise AddressTaken(f"{address} is this computer's own address.", "Choose another one.", target=device)
     for holder in holders:
-        if holder.line == line.id and holder.address == address and holder.device != device:
+        there = holder.line == line.id and holder.address == address and holder.device != device
+        if there and not holder.leaving:
             how = "is planned for" if holder.planned else "belongs to"
             raise AddressTaken(
                 f"{address} on {line.name} {how} {holder.name}.",
-                "Choose a free address, or first give that device another one. Nothing was changed.",
+                "Choose a free address, or give that device another one as well. Nothing was changed.",
                 target=device,
             )
 
@@ -64,6 +75,5 @@ def check_address(line: Line, address: str, device: str, holders: Iterable[Holde
 def free_addresses(line: Line, taken: Iterable[str], after: str = "") -> list[str]:
     """Addresses nobody has, in order, from the one after `after` on."""
     busy = set(taken)
-    candidates = [str(n) for n in range(127)] if line.kind == "serial" else line.hosts()
     start = address_key(after) if after else -1
-    return [address for address in candidates if address not in busy and address_key(address) > start]
+    return [address for address in line.places() if address not in busy and address_key(address) > start]

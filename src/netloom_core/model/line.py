@@ -55,6 +55,10 @@ class Line:
             )
         return [str(host) for host in network.hosts() if str(host) != self.source]
 
+    def places(self) -> list[str]:
+        """Every address that a device on it may have, in order."""
+        return [str(n) for n in range(127)] if self.kind == "serial" else self.hosts()
+
     def holds(self, address: str) -> bool:
         """Whether the address can be one of this line's devices."""
         if self.kind == "serial":

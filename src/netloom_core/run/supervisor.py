@@ -24,6 +24,7 @@ from netloom_core.model.work import (
     CANCELLED,
     DONE,
     FAILED,
+    GOOD,
     SETTLED,
     SKIPPED,
     UNKNOWN,
@@ -40,6 +41,7 @@ from netloom_core.together import together
 log = logging.getLogger("netloom.run")
 DEVICES_AT_ONCE = 24
 TARGETS_AT_ONCE = 200
+LOOK_S = 0.1  # between looks whether another device has left
 AGAIN_S = (0.2, 0.5, 1.0, 2.0, 5.0)  # between tries to write a record down; the last one again and again
 
 
@@ -150,6 +152,8 @@ class _Device:
                 if step.state in (FAILED, UNKNOWN):
                     stopped = "An earlier step on this device did not succeed."
                 continue
+            if not stopped and step.ordinal not in intents:
+                stopped = await self._others_first(step)
             if not stopped and step.ordinal not in intents and await self._records.cancelled(self._run.id):
                 stopped = "The run was stopped before this step; nothing of it was done."
             if stopped:
@@ -159,6 +163,16 @@ class _Device:
             await insist(lambda s=step: self._records.save_step(self._run.id, s), f"a step of run {self._run.id}")  # type: ignore[misc]
             if step.state in (FAILED, UNKNOWN):
                 stopped = "An earlier step on this device did not succeed; this one was not begun."
+
+    async def _others_first(self, step: StepState) -> str:
+        """Until the steps of others that it waits for are settled; why it is not to be begun, where one went wrong."""
+        for ordinal in step.params.get("after", []):
+            other = self._run.steps[ordinal]
+            while other.state not in SETTLED:  # noqa: ASYNC110 - it is settled by its own worker, or an earlier life
+                await asyncio.sleep(LOOK_S)
+            if other.state not in GOOD:
+                return "The one whose place it was to take did not leave it; this was not begun."
+        return ""
 
     async def _step(
         self, step: StepState, target: Target | NetloomError | None, intent: JournalEntry | None

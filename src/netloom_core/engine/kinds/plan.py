@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import digest
@@ -12,6 +12,7 @@ from netloom_core.engine.ports import MadePlan, Order, remark_as_dict
 from netloom_core.errors import NetloomError
 from netloom_core.model.device import Target
 from netloom_core.model.work import CANCELLED, RunState
+from netloom_core.plan.moves import Mover, arranged, movers, numbered_waits
 from netloom_core.plan.planner import (
     DevicePlan,
     Remark,
@@ -29,6 +30,7 @@ from netloom_core.together import together
 
 log = logging.getLogger("netloom.plan")
 READ_AT_ONCE = 24
+SPARES = 64  # free places looked for on a line, for rings of moves
 
 # What each kind of plan makes of an order. A new one is a line here.
 PLANNERS: dict[str, Callable[[Subject, Order, RunState], DevicePlan]] = {
@@ -51,12 +53,13 @@ class PlanRun:
         orders = await shop.store.plans.orders(run)
         targets = await shop.records.targets([order.device for order in orders if not order.refused])
         plans: dict[str, DevicePlan] = {}
+        subjects: dict[str, Subject] = {}
         read: dict[str, str] = {}
 
         async def one(order: Order) -> None:
             if await shop.records.cancelled(run.id):
                 return
-            plans[order.device] = await self._plan(order, targets.get(order.device), run, shop, read)
+            plans[order.device] = await self._plan(order, targets.get(order.device), run, shop, read, subjects)
             told = {"plan": run.id, "done": len(plans), "total": len(orders)}
             shop.events.put("planning", told, latest=f"planning:{run.id}")
 
@@ -64,9 +67,17 @@ class PlanRun:
         if await shop.records.cancelled(run.id):
             run.state = CANCELLED
             return
-        made = [plans[order.device] for order in orders]
-        steps = number(made)
         names = {order.device: order.name for order in orders}
+        lines = {device: target.line.id for device, target in targets.items() if isinstance(target, Target)}
+        moving = movers([plans[order.device] for order in orders], subjects, names, lines)
+        spares = await self._spares(moving, targets, shop)
+        made = arranged([plans[order.device] for order in orders], moving, lambda line: next(spares[line], ""))
+        left = {(one.line, one.old) for one in moving}
+        for plan in made:
+            if plan.device in subjects:
+                await self._remark_holders(plan, subjects[plan.device], lines.get(plan.device, ""), left, shop)
+        steps = number(made)
+        numbered_waits(steps)
         remarks = [remark_as_dict(p.device, names[p.device], remark) for p in made for remark in p.remarks]
         versions = {order.device: order.version for order in orders}
         await shop.store.plans.save_plan(
@@ -75,14 +86,20 @@ class PlanRun:
         run.state = "done"
 
     async def _plan(
-        self, order: Order, target: Target | NetloomError | None, run: RunState, shop: Workshop, read: dict[str, str]
+        self,
+        order: Order,
+        target: Target | NetloomError | None,
+        run: RunState,
+        shop: Workshop,
+        read: dict[str, str],
+        subjects: dict[str, Subject],
     ) -> DevicePlan:
         """One device's plan stands alone: what keeps it from being made is its own remark."""
         if order.refused:
             return DevicePlan(order.device, remarks=[Remark("left-out", order.refused)])
         try:
             try:
-                subject = await self._subject(order, target, run, shop)
+                subject = subjects[order.device] = await self._subject(order, target, run, shop)
                 read[order.device] = order.name
             except NetloomError as error:
                 if run.params["kind"] != "procedure" or not isinstance(target, Target):
@@ -93,9 +110,7 @@ class PlanRun:
                 return plan_procedure(
                     Subject(order.device, profile, can, {}, {}), str(run.params["procedure"]), unread=error
                 )
-            plan = PLANNERS[run.params["kind"]](subject, order, run)
-            await self._remark_holders(plan, subject, shop)
-            return plan
+            return PLANNERS[run.params["kind"]](subject, order, run)
         except NetloomError as error:
             return left_out(order.device, error)
         except Exception as error:
@@ -122,9 +137,33 @@ class PlanRun:
         await shop.records.save_reading(order.device, told, known.identity, time, known.unreadable)
         return Subject(order.device, profile, talk.abilities, documents["running"], documents["startup"])
 
-    async def _remark_holders(self, plan: DevicePlan, subject: Subject, shop: Workshop) -> None:
-        """An address that another device has, or is to have, is said before anybody tries to take it."""
+    async def _spares(
+        self, moving: Sequence[Mover], targets: Mapping[str, Target | NetloomError], shop: Workshop
+    ) -> dict[str, Iterator[str]]:
+        """Free places by line, from its end, as many as may be needed; the wire is asked when one is taken."""
+        busy = {(one.line, place) for one in moving for place in (one.old, one.new)}
+        found: dict[str, Iterator[str]] = {}
+        for line in {one.line for one in moving if (one.line, one.new) in {(o.line, o.old) for o in moving}}:
+            those = [one for one in moving if one.line == line]
+            target = targets[those[0].plan.device]
+            assert isinstance(target, Target)
+            free: list[str] = []
+            for place in reversed(target.line.places()):
+                if len(free) >= len(those) // 2 or len(free) >= SPARES:
+                    break
+                if (line, place) not in busy and not await shop.store.devices.holder(those[0].plan.device, place):
+                    free.append(place)
+            found[line] = iter(free)
+        return found
+
+    async def _remark_holders(
+        self, plan: DevicePlan, subject: Subject, line: str, left: set[tuple[str, str]], shop: Workshop
+    ) -> None:
+        """An address that another device has, or is to have, is said before anybody tries to take it; one that is
+        left by this very plan is not."""
         for address in _goes_to(plan, subject):
+            if (line, address) in left:
+                continue
             holder = await shop.store.devices.holder(plan.device, address)
             if not holder:
                 continue

@@ -5,7 +5,7 @@ from __future__ import annotations
 import copy
 import re
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -50,11 +50,12 @@ def holders(library: Library, line: Line) -> list[Holder]:
     """Everyone on a line, at the address they have, at the one planned for them, and where they may go."""
     result = []
     for device in Device.objects.filter(line=line):
+        planned = planned_address(device, library.get(device.profile))
         if device.address and device.status != "missing":
-            result.append(Holder(device.id, device.name, line.id, device.address))
+            leaving = device.taken_in and planned != device.address
+            result.append(Holder(device.id, device.name, line.id, device.address, leaving=leaving))
         bound = device.unit.bound if device.unit else {}
         result += [Holder(device.id, device.name, line.id, address, planned=True) for address in bound]
-        planned = planned_address(device, library.get(device.profile))
         if planned and device.taken_in:
             result.append(Holder(device.id, device.name, line.id, planned, planned=True))
     return result
@@ -78,7 +79,7 @@ def set_intended(
     for word, path, value in changes:
         device = devices.setdefault(found[word].id, found[word])
         by_device[device.id].append((path, value))
-    taken: dict[str, Holders] = {}  # by line
+    taken = _holders_with_leaving(devices.values(), by_device, library)
     for device in devices.values():
         stated = (versions or {}).get(device.id)
         if stated is not None and stated != device.version:
@@ -102,6 +103,7 @@ def _decided(
     for path, value in changes:
         if value is FORGET:
             remove(intended, path)
+            _may_stay(device, profile, path, taken)
             continue
         good = checked(profile, path, value)
         if profile.by_path[path].role == "address" and line is not None:
@@ -114,6 +116,41 @@ def _decided(
             good = _kept_secret(device, good, by)
         put(intended, path, good)
     return intended
+
+
+def _holders_with_leaving(
+    devices: Iterable[Device], changes: Mapping[str, Sequence[tuple[str, Any]]], library: Library
+) -> dict[str, Holders]:
+    """By line who is where; those that these very changes send elsewhere leave their places, so that devices can
+    take one another's."""
+    taken: dict[str, Holders] = {}
+    for device in devices:
+        profile = library.get(device.profile)
+        item = profile.with_role("address") if profile is not None else None
+        if item is None or device.line is None:
+            continue
+        said = [value for path, value in changes[device.id] if path == item.path]
+        if not said:
+            continue
+        if device.line.id not in taken:
+            taken[device.line.id] = Holders(holders(library, device.line))
+        here, line = taken[device.line.id], device.line.id
+        here.undecided(device.id, line, planned_address(device, profile))
+        stays = said[-1] is FORGET or str(said[-1]) == device.address
+        if not stays and device.taken_in:
+            here.leaves(device.id, line, device.address)
+    return taken
+
+
+def _may_stay(device: Device, profile: Profile, path: str, taken: Mapping[str, Holders]) -> None:
+    """A device that is not to leave its place any more may have it only while nobody else is planned there."""
+    if profile.by_path[path].role != "address" or device.line is None or device.line.id not in taken:
+        return
+    here, line = taken[device.line.id], device.line.id
+    check_address(
+        device.line.as_core(), device.address, device.id, [o for o in here.at(line, device.address) if o.planned]
+    )
+    here.plan(device.id, device.name, line, "", device.address)
 
 
 def _kept_secret(device: Device, text: str, by: str) -> str:

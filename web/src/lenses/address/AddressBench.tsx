@@ -54,6 +54,7 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
             >
               {differing.length ? `Show what would be written to ${plural(differing.length, "device")}` : "All are as planned"}
             </Button>
+            {chosen.length === 2 && rows.length === 2 && <Exchange pair={rows} />}
             {chosen.length > 1 && <Fill chosen={rows} lines={overview.lines} />}
           </div>
         </>
@@ -109,6 +110,27 @@ function Row({ device }: { device: Device }) {
         </tr>
       )}
     </>
+  );
+}
+
+/** Two devices of one line take each other's place: decided at once, written by way of a spare place. */
+function Exchange({ pair: [one, other] }: { pair: Device[] }) {
+  const plan = useChange((assignments: { device: string; address: string }[]) => got(api.POST("/api/addresses", { body: { assignments } })));
+  const places = [one, other].map((device) => device.addresses[0]);
+  if (places.some((place) => !place?.address) || places[0].line_id !== places[1].line_id || places[0].address === places[1].address) return null;
+  return (
+    <Button
+      title={`${one.name} to ${places[1].address}, ${other.name} to ${places[0].address}`}
+      disabled={plan.isPending}
+      onClick={() =>
+        plan.mutate([
+          { device: one.id, address: places[1].address },
+          { device: other.id, address: places[0].address },
+        ])
+      }
+    >
+      Let them change places
+    </Button>
   );
 }
 
