@@ -30,6 +30,13 @@ class Mover:
     old: str
     new: str
 
+    @property
+    def gateway(self) -> str:
+        """As it has it: nobody's spare place, though no record may know of it."""
+        item = self.subject.profile.with_role("gateway")
+        value = get(self.subject.running, item.path) if item is not None else MISSING
+        return "" if value is MISSING else str(value)
+
 
 def movers(
     plans: Sequence[DevicePlan], subjects: Mapping[str, Subject], names: Mapping[str, str], lines: Mapping[str, str]

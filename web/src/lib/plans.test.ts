@@ -23,6 +23,12 @@ describe("a plan in parts", () => {
     expect(parts.map((part) => part.devices.map((one) => one.name))).toEqual([["Z"], ["D0"], ["D1"], ["D2"]]);
   });
 
+  it("shows both legs of one that goes by a spare place, each once", () => {
+    const leg = (from: string, to: string) => ["stage", "store", "readdress"].map((action) => step("a", action, action === "store" ? [] : [change("/address", from, to)]));
+    const [part] = partsOf(plan(...leg("1", "9"), ...leg("9", "2")));
+    expect(part.steps.map((one) => one.rows.map((row) => row.to))).toEqual([["9"], [], [], ["2"], [], []]);
+  });
+
   it("keeps those apart that are told something else or in another order", () => {
     const other = Array.from({ length: 5 }, (_, n) => [step(`e${n}`, "stage", [change("/gateway", 1, 2)]), step(`e${n}`, "restart", [change("/gateway", 1, 2)])]).flat();
     const parts = partsOf(plan(...many, ...other));

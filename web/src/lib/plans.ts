@@ -20,9 +20,11 @@ export interface Merged {
 
 const FEW = 3; // so many are better shown each by itself
 
+const sameGoal = (one: Change, other: Change): boolean => one.path === other.path && JSON.stringify(one.to) === JSON.stringify(other.to);
+
 /** What is staged works with the restart after it: it is one change, shown where it comes first. */
 const fresh = (steps: Step[], at: number): Change[] =>
-  steps[at].changes.filter((change) => !steps.slice(0, at).some((step) => step.changes.some((one) => one.path === change.path)));
+  steps[at].changes.filter((change) => !steps.slice(0, at).some((step) => step.changes.some((one) => sameGoal(one, change))));
 
 /** The plan in parts: what disturbs first, then in its own order; devices that are told alike are one part, where they are many. */
 export function partsOf(plan: Plan): Like[] {

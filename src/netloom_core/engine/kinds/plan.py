@@ -141,7 +141,7 @@ class PlanRun:
         self, moving: Sequence[Mover], targets: Mapping[str, Target | NetloomError], shop: Workshop
     ) -> dict[str, Iterator[str]]:
         """Free places by line, from its end, as many as may be needed; the wire is asked when one is taken."""
-        busy = {(one.line, place) for one in moving for place in (one.old, one.new)}
+        busy = {(one.line, place) for one in moving for place in (one.old, one.new, one.gateway)}
         found: dict[str, Iterator[str]] = {}
         for line in {one.line for one in moving if (one.line, one.new) in {(o.line, o.old) for o in moving}}:
             those = [one for one in moving if one.line == line]
