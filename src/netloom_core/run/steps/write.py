@@ -171,9 +171,11 @@ class WriteSettings:
         if trouble is not None:
             message = f"{trouble.message} {message}"
         await context.conclude("failed", message, shown)
+        wanted = sorted({level for told in wrong if (level := context.setting(told["path"]).level)})
+        levels = [f"What it did not take needs the level {' or '.join(wanted)}: enter that code."] if wanted else []
         return ReadBackMismatch(
             message,
-            "What it has now was read and is shown. Apply again, or take this run back.",
+            " ".join(["What it has now was read and is shown. Apply again, or take this run back.", *levels]),
             target=context.target.device,
             outcome="refused" if taken == 0 else "applied",
         )
