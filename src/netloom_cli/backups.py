@@ -34,6 +34,7 @@ def register(app: typer.Typer) -> None:
     app.command()(verify)
     app.command("export")(export_archive)
     app.command()(report)
+    app.command()(schedule)
     app.command("import")(import_archive)
     app.command("check")(check_archive)
     app.command()(journal)
@@ -111,6 +112,11 @@ def export_archive(file: Path) -> None:
 def report(file: Path) -> None:
     """The settings report, as one page of HTML made for paper."""
     _paper("report", file)
+
+
+def schedule(file: Path) -> None:
+    """The address schedule: a table, a hosts file, reservations for two DHCP servers, as one zip."""
+    _paper("schedule", file)
 
 
 def _upload(file: Path, what: str) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import csv
 import hashlib
 import io
 import zipfile
@@ -19,7 +20,9 @@ from netloom_core.testing.store import MemoryEvents
 from netloom_server.backups.models import Backup, Document
 from netloom_server.host import workshop
 from netloom_server.host.workshop import Workshop
-from netloom_server.papers.kinds import archive
+from netloom_server.installation.models import Device
+from netloom_server.installation.services.expected import rows_of
+from netloom_server.papers.kinds import archive, schedule
 from netloom_server.papers.kinds.report import pieces
 from netloom_server.papers.models import Paper
 from netloom_server.papers.services import papers
@@ -64,6 +67,19 @@ def test_the_report_shows_what_differs_and_no_secret(site: None, library: Librar
     assert "Approved 2026-05-01 10:00 UTC by nova" in section
     assert section.count('class="differs"') == 1
     assert "secret:abc" not in page
+
+
+def test_the_address_schedule_is_read_again_as_a_list_of_devices(site: None, library: Library, tmp_path: Path) -> None:
+    schedule.make(tmp_path / "made.zip", library)
+    with zipfile.ZipFile(tmp_path / "made.zip") as made:
+        assert sorted(made.namelist()) == ["addresses.csv", "dhcpd.conf", "dnsmasq.conf", "hosts"]
+        table = list(csv.reader(io.StringIO(made.read("addresses.csv").decode(), newline="")))
+        hosts = made.read("hosts").decode()
+    rows = rows_of(table, library)
+    assert [row.values["name"] for row in rows if row.problem] == []
+    taken_in = Device.objects.filter(taken_in=True)
+    assert {row.device for row in rows} == set(taken_in.values_list("id", flat=True)), "each is the one that is there"
+    assert f"{named('Ticket hall box').address}\tticket-hall-box" in hosts
 
 
 def test_one_asks_again_and_gets_the_one_that_is_being_made(technician: APIClient, folder: Path) -> None:

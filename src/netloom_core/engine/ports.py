@@ -113,6 +113,10 @@ class DeviceStore(Protocol):
 
     async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None: ...
 
+    async def forget_login(self, device: str) -> None:
+        """The device was set back: its factory's login is what lets in, and the one on record does not any more."""
+        ...
+
     async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
         """A restore or an undo is a decision, too: what it wrote is now intended."""
         ...

@@ -57,6 +57,10 @@ class EngineRecords:
     async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None:
         await self._store.devices.save_secret(device, path, secret, user=user)
 
+    async def forget_login(self, device: str) -> None:
+        await self._store.devices.forget_login(device)
+        self._told(device)
+
     async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         ident = await self._store.proofs.save_backup(device, run, by, baseline=baseline)
         self._events.put("backup", {"device": device, "backup": ident})

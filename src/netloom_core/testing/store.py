@@ -145,6 +145,13 @@ class MemoryStore:
         text = target.secrets[secret]
         self.records[device].target = replace(target, credentials=(Credentials(user, text),))
 
+    async def forget_login(self, device: str) -> None:
+        self.hook("forget login")
+        target = self.records[device].target
+        factory = self.library.need(target.profile).factory
+        login = Credentials(factory.user, factory.password)
+        self.records[device].target = replace(target, credentials=(login,))
+
     async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
         for path, value in values.items():
             put(self.records[device].intended, path, value)

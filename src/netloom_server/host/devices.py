@@ -107,6 +107,13 @@ class DeviceRecords:
             )
         records.recount(device, self._library)
 
+    async def forget_login(self, device: str) -> None:
+        await in_records(self._forget_login, device)
+
+    @transaction.atomic
+    def _forget_login(self, ident: str) -> None:
+        Credential.objects.filter(device=ident).delete()
+
     async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
         await in_records(decisions.adopt, device, values, self._library)
 

@@ -11,6 +11,7 @@ import pytest
 from netloom_core.documents.tree import get, put
 from netloom_core.errors import NoAnswer, RequestError, WrongCredentials
 from netloom_core.library.load import Library
+from netloom_core.model.device import Credentials
 from netloom_core.model.work import RunState
 from netloom_core.plan.procedures import expected
 from netloom_core.profiles.people import Procedure
@@ -322,3 +323,20 @@ async def test_one_that_nobody_gets_into_is_set_back_by_hand(by_hand: Rig) -> No
         run = await by_hand.apply(plan, "procedure")
     assert states(run) == ["done", "done", "done"], said(run)
     by_hand.every_intent_has_its_outcome()
+
+
+@pytest.mark.parametrize("stays", [False, True])
+async def test_the_login_on_record_goes_with_the_reset_where_it_lets_in_no_more(told: Rig, stays: bool) -> None:
+    own, factory = Credentials("admin", "tidal-19"), Credentials("admin", "hallvane")
+    told.store.records["dev1"].target = replace(told.record().target, credentials=(own,))
+    told.box.password = own.password
+    usual = told.box.perform
+
+    def reset(name: str) -> None:
+        usual(name)
+        told.box.password = own.password if stays else factory.password
+
+    told.box.perform = reset  # type: ignore[method-assign]
+    run = await perform(told, "factory-reset")
+    assert states(run) == ["done", "done"], said(run)
+    assert told.record().target.credentials == ((own,) if stays else (factory,))

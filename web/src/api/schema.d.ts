@@ -1075,7 +1075,7 @@ export interface components {
             parent: number | null;
         };
         AskedPaperRequest: {
-            kind: components["schemas"]["Kind2aeEnum"];
+            kind: components["schemas"]["Kind570Enum"];
         };
         /** @description What a person is asked, since when (Unix time), and how many seconds it waits. */
         Asks: {
@@ -1358,9 +1358,10 @@ export interface components {
         /**
          * @description * `report` - report
          *     * `archive` - archive
+         *     * `schedule` - schedule
          * @enum {string}
          */
-        Kind2aeEnum: "report" | "archive";
+        Kind570Enum: "report" | "archive" | "schedule";
         Light: {
             printed: string;
             where: string;
@@ -1552,7 +1553,7 @@ export interface components {
         };
         Paper: {
             id: string;
-            kind: components["schemas"]["Kind2aeEnum"];
+            kind: components["schemas"]["Kind570Enum"];
             title: string;
             state: components["schemas"]["StateEnum"];
             by: string;

@@ -13,6 +13,10 @@ const ASKED: Record<Kind, { make: string; says: string }> = {
     make: "Make the settings report",
     says: "Address schedule, every setting with its approved and running value, the journal’s last hash; made for paper.",
   },
+  schedule: {
+    make: "Make the address schedule",
+    says: "A zip with the planned addresses as a table, a hosts file, and reservations for dnsmasq and the ISC’s dhcpd. The table is read again as a list of expected devices.",
+  },
   archive: { make: "Make an archive of all backups", says: "A BagIt bag with open JSON inside, sealed; Netloom checks and imports it." },
 };
 

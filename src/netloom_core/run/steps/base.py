@@ -66,6 +66,10 @@ class Records(Protocol):
         gets in now, which was proven by signing in."""
         ...
 
+    async def forget_login(self, device: str) -> None:
+        """What people gave to get into it is no more, and its factory's lets in: that was proven."""
+        ...
+
     async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         """Keep what was last saved for the device as a backup; the same one where the run made it already."""
         ...

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get
@@ -15,6 +16,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.work import ACTING, StepState
 from netloom_core.plan.procedures import SETS_BACK, TO_LOOK_S, expected
+from netloom_core.profiles.abilities import Ability
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
 from netloom_core.run.steps.places import arrived, check_free, factory_places, find, spoken, stands_in_the_way
@@ -179,6 +181,8 @@ class Perform:
             "address": context.target.address,
             **({"said": step.evidence["said"]} if "said" in step.evidence else {}),
         }
+        if name in SETS_BACK and "password" not in params["survives"]:
+            await self._login_of_now(context)
         if wrong and (name in SETS_BACK or went):
             await self._mismatch(context, wrong, wanted, running, was)
         reasons = []
@@ -194,6 +198,23 @@ class Perform:
         told = others.get(count, f"{count} values are others than before.")
         step.message = f"{told}{moved}" if was else moved.strip()
         await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven))
+
+    async def _login_of_now(self, context: StepContext) -> None:
+        """What let in before is forgotten where it does not any more and the factory's does: both are tried."""
+        factory = Credentials(context.profile.factory.user, context.profile.factory.password)
+        talk = await context.talk()
+        own = [login for login in context.target.credentials if login != factory]
+        if not own or not factory.password or Ability.SIGN_IN not in talk.abilities:
+            return
+        try:
+            for login in own:
+                if await context.patiently(partial(talk.sign_in_as, login)):
+                    return
+            if await context.patiently(partial(talk.sign_in_as, factory)):
+                await context.records.forget_login(context.target.device)
+                context.target = replace(context.target, credentials=(factory,))
+        except NetloomError as error:
+            context.unproven.append(f"with which login one gets in now: {error.message}")
 
     async def _mismatch(
         self, context: StepContext, wrong: list[str], wanted: dict[str, Any], running: Document, was: Document

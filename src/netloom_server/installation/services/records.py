@@ -91,11 +91,11 @@ def target_of(device: Device, library: Library) -> Target:
         own = getattr(device, "credential", None)
         if own is not None:
             credentials.append(Credentials(own.user, unseal(own.secret)))
-        elif profile is not None and profile.speaks("onvif"):
-            credentials += _of_cameras(device.line)
-        if profile is not None and (profile.factory.user or profile.factory.password):
-            factory = Credentials(profile.factory.user, profile.factory.password)
-            credentials += [factory] if factory not in credentials else []  # it may have been set back since
+        else:
+            if profile is not None and profile.speaks("onvif"):
+                credentials += _of_cameras(device.line)
+            if profile is not None and (profile.factory.user or profile.factory.password):
+                credentials.append(Credentials(profile.factory.user, profile.factory.password))
         secrets = {reference(one.id): unseal(bytes(one.secret)) for one in device.secrets.all()}
         credentials += _coming(device, profile, credentials, secrets)
     except KeyLost as error:

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, asProblem, type Device, got, type Line, type Schemas } from "../../api/client";
 import { freeQuery } from "../../api/queries";
 import { useChange } from "../../api/work";
+import { Papers } from "../../bench/Papers";
 import { WithDevice } from "../../bench/WithDevice";
 import type { BenchProps } from "../lens";
 import { addressNumber, isFitted, rowsOf, shortAddress } from "../../lib/knots";
@@ -25,6 +26,7 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
   return (
     <>
       {!chosen.length && strips}
+      {!chosen.length && <Papers kinds={["schedule"]} title="To hand on" rows={2} />}
       {fresh.length > 0 && (
         <Empty title={`${plural(fresh.length, "device")} not taken in yet.`}>Take in first, under Survey; then give an address.</Empty>
       )}

@@ -14,7 +14,7 @@ export function HandoverBench({ devices }: BenchProps) {
   const rest = devices.filter(lensOf("handover").open);
   return (
     <>
-      <Papers kinds={["report", "archive"]} />
+      <Papers kinds={["report", "schedule", "archive"]} />
       <Heading>{left.length ? "Still open" : "Nothing is open"}</Heading>
       <ul>
         {open.map(({ lens, left: n }) => (

@@ -1,0 +1,115 @@
+"""The address schedule in open forms: a table, a hosts file, and reservations for two common DHCP servers. Pure."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import unicodedata
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+
+COLUMNS = ("name", "host name", "area", "line", "address", "found at", "mask", "gateway", "model", "serial", "mac")
+LABEL = 63  # octets of one label, RFC 1035 clause 2.3.4
+_ADDRESS = re.compile(r"[0-9.]{7,15}|[0-9a-f:]{2,39}")
+_MAC = re.compile(r"([0-9a-f]{2}:){5}[0-9a-f]{2}")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+@dataclass(frozen=True)
+class Place:
+    """One device and where it is to be. `ip` is whether its address is one of a network; `found` is where it is."""
+
+    name: str
+    line: str
+    address: str
+    ip: bool = False
+    area: str = ""
+    found: str = ""
+    mask: str = ""
+    gateway: str = ""
+    model: str = ""
+    serial: str = ""
+    mac: str = ""
+
+
+def host_names(places: Iterable[Place]) -> dict[str, str]:
+    """By device name a label of RFC 1123 clause 2.1 for it: letters, digits and hyphens; each only once."""
+    found: dict[str, str] = {}
+    taken: set[str] = set()
+    for place in places:
+        plain = re.sub(r"[^a-z0-9]+", "-", _folded(place.name)).strip("-")[:LABEL].strip("-") or "device"
+        label, number = plain, 1
+        while label in taken:
+            number += 1
+            label = f"{plain[: LABEL - len(str(number)) - 1].rstrip('-')}-{number}"
+        taken.add(label)
+        found[place.name] = label
+    return found
+
+
+def _folded(name: str) -> str:
+    spelt = name.replace("ß", "ss").replace("æ", "ae").replace("ø", "o").replace("ł", "l")
+    return unicodedata.normalize("NFKD", spelt).encode("ascii", "ignore").decode().lower()
+
+
+def as_csv(places: Iterable[Place]) -> str:
+    """RFC 4180. A cell that a spreadsheet would take for a formula begins with an apostrophe."""
+    places = list(places)
+    names = host_names(places)
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(COLUMNS)
+    for one in places:
+        cells = (one.name, names[one.name] if one.ip else "", one.area, one.line, one.address, one.found, one.mask,
+                 one.gateway, one.model, one.serial, one.mac)  # fmt: skip
+        writer.writerow([f"'{cell}" if cell.startswith(_FORMULA) else cell for cell in cells])
+    return out.getvalue()
+
+
+def as_hosts(places: Iterable[Place]) -> str:
+    """As hosts(5): an address and its name on each line; what the device is called here stands behind."""
+    places = list(places)
+    names = host_names(places)
+    lines = ["# Made by Netloom from its address plan."]
+    lines += [f"{one.address}\t{names[one.name]}\t# {_plain(one.name)}" for one in _with_host_address(places)]
+    return "\n".join(lines) + "\n"
+
+
+def as_dnsmasq(places: Iterable[Place]) -> str:
+    """`dhcp-host` lines; without a MAC address there is nothing to know a device by, which is said."""
+    places = list(places)
+    names = host_names(places)
+    lines = ["# Reservations for dnsmasq, made by Netloom from its address plan."]
+    for one in _with_host_address(places):
+        what = f"dhcp-host={one.mac},{names[one.name]},{one.address}" if one.mac else _without(one)
+        lines.append(what)
+    return "\n".join(lines) + "\n"
+
+
+def as_dhcpd(places: Iterable[Place]) -> str:
+    """`host` declarations for the ISC's DHCP server."""
+    places = list(places)
+    names = host_names(places)
+    lines = ["# Reservations for the ISC's dhcpd, made by Netloom from its address plan."]
+    for one in _with_host_address(places):
+        declared = f"host {names[one.name]} {{ hardware ethernet {one.mac}; fixed-address {one.address}; }}"
+        lines.append(declared if one.mac else _without(one))
+    return "\n".join(lines) + "\n"
+
+
+def _with_host_address(places: Iterable[Place]) -> Iterator[Place]:
+    """Those with an address of their own on a network; a unit behind another one has none. What a device tells as its
+    MAC address and is none, stands in no file that a server reads."""
+    for one in places:
+        if one.ip and _ADDRESS.fullmatch(one.address):
+            yield one if _MAC.fullmatch(one.mac) else replace(one, mac="")
+
+
+def _without(one: Place) -> str:
+    return f"# {one.address} {_plain(one.name)}: its MAC address is not known"
+
+
+def _plain(text: str) -> str:
+    """On one line, whatever somebody called it."""
+    return re.sub(r"[\x00-\x1f\x7f]+", " ", text)
