@@ -19,7 +19,7 @@ FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 )  # fmt: skip
-WAIT_S = 20
+WAIT_S = 40  # a busy computer is late
 RUN_S = 90
 
 

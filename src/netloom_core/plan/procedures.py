@@ -46,7 +46,7 @@ def plan_procedure(subject: Subject, name: str, unread: NetloomError | None = No
         return plan
     if unread is not None:
         text = f"There is no backup before it: {unread.message} What was read of it last is kept."
-        plan.remarks.append(Remark("later", text))
+        plan.remarks.append(Remark("sets-back", text))
     elif name in SETS_BACK:
         plan.steps.append(StepState(0, subject.device, "backup", {"baseline": False, "disturbs": [], "seconds": 2.0}))
     for number, act in enumerate(procedure.by_hand, 1):
@@ -91,7 +91,7 @@ def _remark(subject: Subject, name: str, plan: DevicePlan) -> None:
         stays = [word for word in ("address", "name", "password", "settings") if word in procedure.survives]
         kept = f"What stays: {', '.join(stays)}." if stays else "Nothing stays: neither address nor settings."
         brings = "The backup that is made before brings it back." if plan.steps[0].action == "backup" else ""
-        plan.remarks.append(Remark("later", f"{kept} {brings}".strip()))
+        plan.remarks.append(Remark("sets-back", f"{kept} {brings}".strip()))
 
 
 def look_at(profile: Profile, says: Iterable[str]) -> list[str]:

@@ -151,8 +151,8 @@ async def test_another_one_at_the_factory_address_is_not_taken_for_it(told: Rig)
     plan = await told.plan("procedure", ["dev1"], procedure="factory-reset")
     told.store.records["dev2"].target = replace(told.record("dev2").target, address=FACTORY)
     again = await told.plan("procedure", ["dev1"], procedure="factory-reset")
-    assert [remark["code"] for remark in plan.remarks] == ["later"]
-    assert [remark["code"] for remark in again.remarks] == ["later", "address-taken"]
+    assert [remark["code"] for remark in plan.remarks] == ["sets-back"]
+    assert [remark["code"] for remark in again.remarks] == ["sets-back", "address-taken"]
     run = await told.apply(again, "procedure")
     assert states(run)[1] == "unknown"
     assert "S-0002, answers at 127.20.10.200" in run.steps[1].message

@@ -1750,7 +1750,7 @@ export interface components {
             there: string;
             reasons: components["schemas"]["Reason"][];
         };
-        /** @description `code` is left-out, no-effect, not-kept, address-taken or later. */
+        /** @description `code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back or later. */
         Remark: {
             device: string;
             name: string;

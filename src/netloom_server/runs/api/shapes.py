@@ -30,7 +30,7 @@ class PlanStepSerializer(Form):
 
 
 class RemarkSerializer(Form):
-    """`code` is left-out, no-effect, not-kept, address-taken or later."""
+    """`code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back or later."""
 
     device = serializers.CharField()
     name = serializers.CharField()
