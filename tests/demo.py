@@ -11,12 +11,20 @@ import time
 from pathlib import Path
 from typing import Any
 
+from tests.spare_cli import SPARE
+
 ROOT = Path(__file__).resolve().parents[1]
 READY_S = 120  # beside other work a start of four processes takes its time
 
 
 class Demo:
-    """Only the processes started here are ended, by their own ids."""
+    """Only the processes started here are ended, by their own ids.
+
+    With `each_apart` every call of the command line is begun as a person begins it, else as a child of one that is
+    loaded already.
+    """
+
+    each_apart = False
 
     def __init__(self, data: Path, network: str, site: str = "tests/sites/first_round.yaml") -> None:
         self.data = data
@@ -80,18 +88,19 @@ class Demo:
     # The command line
 
     def run(self, *words: str, expect: int | None = 0, timeout: float = 120) -> str:
-        done = subprocess.run(
-            [sys.executable, "-m", "netloom_cli", *words],
-            env=self.environment,
-            capture_output=True,
-            text=True,
-            timeout=timeout,
-            cwd=ROOT,
-            stdin=subprocess.DEVNULL,
-        )
+        status, out, err = self._called(words, timeout)
         if expect is not None:
-            assert done.returncode == expect, f"{words}: exit {done.returncode}\n{done.stdout}\n{done.stderr}"
-        return done.stdout
+            assert status == expect, f"{words}: exit {status}\n{out}\n{err}"
+        return out
+
+    def _called(self, words: tuple[str, ...], timeout: float) -> tuple[int, str, str]:
+        if not self.each_apart:
+            return SPARE.run(words, self.environment, timeout)
+        done = subprocess.run(
+            [sys.executable, "-m", "netloom_cli", *words], env=self.environment, capture_output=True, text=True,
+            timeout=timeout, cwd=ROOT, stdin=subprocess.DEVNULL,
+        )  # fmt: skip
+        return done.returncode, done.stdout, done.stderr
 
     def json(self, *words: str, expect: int | None = 0) -> Any:
         return json.loads(self.run("--json", *words, expect=expect))
@@ -104,12 +113,9 @@ class Demo:
 
     def refused_by(self, *words: str) -> str:
         """What a call that fails on a device says, in words for people."""
-        done = subprocess.run(
-            [sys.executable, "-m", "netloom_cli", *words], env=self.environment, capture_output=True, text=True,
-            cwd=ROOT, timeout=120, stdin=subprocess.DEVNULL,
-        )  # fmt: skip
-        assert done.returncode not in (0, 2), done.stdout + done.stderr
-        return done.stdout + done.stderr
+        status, out, err = self._called(words, 120)
+        assert status not in (0, 2), out + err
+        return out + err
 
     def device(self, word: str) -> dict[str, Any]:
         shown: dict[str, Any] = self.json("show", word)

@@ -392,3 +392,29 @@ def test_a_name_that_another_has_stays_in_its_field(page: Page) -> None:
     assert page.field("Name of the device").get_attribute("value") == "Car deck box"
     page.fill("Name of the device", "Ticket hall box")
     page.until(lambda: not page.driver.find_elements(By.XPATH, "//*[@aria-label='Name of the device']"), "closed")
+
+
+def test_two_change_places_and_a_person_is_asked(page: Page, demo: Demo) -> None:
+    page.key(Keys.ESCAPE)
+    page.lens("Address")
+    page.select("Ticket hall box")
+    page.select("Car deck box", add=True)
+    page.press("Let them change places")
+    page.press("Show what would be written to 2 devices")
+    page.sees("By way of", "//*[@role='dialog']")
+    page.sees("After Car deck box has left", "//*[@role='dialog']")
+    page.agree("Write 2 settings to 2 devices")
+    page.run_ends("Write")
+    places = {device["name"]: device["addresses"][0]["address"] for device in demo.json("devices")["devices"]}
+    assert (places["Ticket hall box"], places["Car deck box"]) == (demo.address(12), demo.address(11))
+    page.lens("Configure")
+    page.select("Slipway box")
+    page.press("Factory reset")
+    page.sees("Hold SET for 3 s", "//*[@role='dialog']")
+    page.agree("Factory reset: 1 device")
+    page.sees("Hold SET for 3 s, until NET blinks twice.", "//*[@aria-label='Waiting']")
+    page.field("What you saw").send_keys("it stays dark")
+    page.press("It is not", "//*[@aria-label='Waiting']")
+    page.run_ends("Procedure", "failed")
+    page.sees("owner says that it is not so: it stays dark", "//*[@aria-label='Run tray']")
+    assert page.complaints() == []

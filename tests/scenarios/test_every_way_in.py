@@ -66,8 +66,7 @@ def test_one_that_wants_its_key_says_so_until_it_has_it(demo: Demo) -> None:
 
 
 def test_what_is_set_is_written_read_back_and_kept(demo: Demo) -> None:
-    for name in SET:
-        demo.run("read", name)
+    demo.run("read", *SET)
     for name, (path, new, _) in SET.items():
         demo.run("set", name, f"{path}={new}", expect=None)
     done = demo.json("apply", "--yes", *SET, expect=None)

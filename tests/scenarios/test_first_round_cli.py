@@ -12,6 +12,7 @@ NETWORK = "127.21.10.0/24"
 
 
 def test_first_round(demo: Demo, tmp_path: Path) -> None:
+    demo.each_apart = True
     found_and_missing(demo)
     taken_in_and_addressed(demo)
     set_up_and_stored(demo)

@@ -85,7 +85,9 @@ async def open_telnet(source: str, host: str, port: int) -> AsyncIterator[Consol
 async def open_ssh(
     source: str, host: str, port: int, login: Credentials, expected_key: str, seen: Callable[[str], None]
 ) -> AsyncIterator[Console]:
-    """As `stream.open_ssh`."""
-    far = await stream.open_ssh(source, host, port, login.user, login.password, expected_key, seen)
+    """As `links.ssh.open_ssh`."""
+    from netloom_core.links import ssh
+
+    far = await ssh.open_ssh(source, host, port, login.user, login.password, expected_key, seen)
     with contextlib.closing(far):
         yield StreamConsole(far)

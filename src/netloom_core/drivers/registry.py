@@ -28,7 +28,7 @@ from netloom_core.drivers.rdm.driver import RdmDriver
 from netloom_core.drivers.snmp.driver import SnmpDriver
 from netloom_core.errors import CannotDo, RequestError
 from netloom_core.links.http import HttpLink
-from netloom_core.links.stream import open_ssh, open_tcp
+from netloom_core.links.stream import open_tcp
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import UNIT_MARK, Line, host_of
 from netloom_core.profiles.abilities import Abilities
@@ -68,6 +68,8 @@ def _dialogue(target: Target, profile: Profile, name: str, owners: Owners) -> Di
         if way.over == "serial":
             return SerialCarrier(owners.serial(line), target.speed or line.speed, way.parity)
         if way.over == "ssh":
+            from netloom_core.links.ssh import open_ssh
+
             pin = target.pins.get("ssh", "")
             return StreamCarrier(
                 lambda: open_ssh(line.source, host, way.tcp_port, login.user, login.password, pin, lambda _: None)
