@@ -90,9 +90,9 @@ def _as_called(words: list[str], environment: dict[str, str], out: int, err: int
         main.run()
     except SystemExit as end:
         status = end.code if isinstance(end.code, int) else 0
-    except BaseException:  # as Python would: told, and an exit status of 1
-        sys.excepthook(*sys.exc_info())
     finally:
+        if (error := sys.exception()) is not None:  # as Python would: told, and an exit status of 1
+            sys.excepthook(type(error), error, error.__traceback__)
         sys.stdout.flush()
         sys.stderr.flush()
         os._exit(status)

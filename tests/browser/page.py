@@ -76,6 +76,19 @@ class Page:
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(text, Keys.ENTER)
 
+    def write(self, label: str, text: str) -> None:
+        """Until the field has it all: a dialog that opens may take the focus in the middle."""
+
+        def written() -> bool:
+            field = self.field(label)
+            if field.get_attribute("value") == text:
+                return True
+            field.clear()
+            field.send_keys(text)
+            return bool(field.get_attribute("value") == text)
+
+        self.until(written, f"writing into {label}")
+
     def type(self, name: str, text: str) -> None:
         """Into the field of a form that is sent later."""
         field = self.xpath(f"//input[@name={name!r}]")

@@ -403,7 +403,7 @@ def test_two_change_places_and_a_person_is_asked(page: Page, demo: Demo) -> None
     page.press("Show what would be written to 2 devices")
     page.sees("By way of", "//*[@role='dialog']")
     page.sees("After Car deck box has left", "//*[@role='dialog']")
-    page.agree("Write 2 settings to 2 devices")
+    page.agree("to 2 devices")
     page.run_ends("Write")
     places = {device["name"]: device["addresses"][0]["address"] for device in demo.json("devices")["devices"]}
     assert (places["Ticket hall box"], places["Car deck box"]) == (demo.address(12), demo.address(11))

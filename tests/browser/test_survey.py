@@ -135,7 +135,7 @@ def set_the_parent_to_lead(page: Page, demo: Demo) -> None:
 
 def paste_a_list(page: Page, demo: Demo) -> None:
     page.press("Expected devices")
-    page.field("List").send_keys(f"name,model,address\nRamp box,RX8,{demo.address(66)}\nBad one,Nonesuch,1.1.1.1")
+    page.write("List", f"name,model,address\nRamp box,RX8,{demo.address(66)}\nBad one,Nonesuch,1.1.1.1")
     page.agree("Look at the list")
     page.sees("No profile knows the model Nonesuch", "//*[@role='dialog']")
     page.agree("Plan 1 device")
