@@ -34,6 +34,7 @@ WRITES = [
     ("post", "/api/intended", {"changes": []}),
     ("post", "/api/addresses", {"assignments": []}),
     ("post", "/api/runs", {"kind": "sweep"}),
+    ("post", "/api/runs/x/answer", {"step": 0, "came": True}),
     ("post", "/api/take-in", {"devices": ["x"]}),
     ("post", "/api/devices/HV-40117/drive", {"point": "relay-1", "state": "on"}),
     ("put", "/api/devices/HV-40117/credentials", {"user": "a", "password": "b"}),
