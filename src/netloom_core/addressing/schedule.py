@@ -78,23 +78,21 @@ def as_hosts(places: Iterable[Place]) -> str:
 
 def as_dnsmasq(places: Iterable[Place]) -> str:
     """`dhcp-host` lines; without a MAC address there is nothing to know a device by, which is said."""
-    places = list(places)
-    names = host_names(places)
-    lines = ["# Reservations for dnsmasq, made by Netloom from its address plan."]
-    for one in _with_host_address(places):
-        what = f"dhcp-host={one.mac},{names[one.name]},{one.address}" if one.mac else _without(one)
-        lines.append(what)
-    return "\n".join(lines) + "\n"
+    return _reservations("dnsmasq", "dhcp-host={mac},{name},{address}", places)
 
 
 def as_dhcpd(places: Iterable[Place]) -> str:
     """`host` declarations for the ISC's DHCP server."""
+    form = "host {name} {{ hardware ethernet {mac}; fixed-address {address}; }}"
+    return _reservations("the ISC's dhcpd", form, places)
+
+
+def _reservations(server: str, form: str, places: Iterable[Place]) -> str:
     places = list(places)
     names = host_names(places)
-    lines = ["# Reservations for the ISC's dhcpd, made by Netloom from its address plan."]
+    lines = [f"# Reservations for {server}, made by Netloom from its address plan."]
     for one in _with_host_address(places):
-        declared = f"host {names[one.name]} {{ hardware ethernet {one.mac}; fixed-address {one.address}; }}"
-        lines.append(declared if one.mac else _without(one))
+        lines.append(form.format(mac=one.mac, name=names[one.name], address=one.address) if one.mac else _without(one))
     return "\n".join(lines) + "\n"
 
 

@@ -85,7 +85,7 @@ async def test_a_ring_with_others_that_wait_for_it(library: Library) -> None:
 
 
 async def test_more_rings_than_devices_are_worked_on_at_once(library: Library) -> None:
-    pairs = DEVICES_AT_ONCE + 6
+    pairs = 3 * DEVICES_AT_ONCE
     rig = of(library, 2 * pairs)
     swaps = {n: n + pairs for n in range(1, pairs + 1)} | {n + pairs: n for n in range(1, pairs + 1)}
     async with asyncio.timeout(3600):

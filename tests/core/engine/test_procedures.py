@@ -107,6 +107,17 @@ async def test_one_that_says_yes_and_does_not_go_is_unproven(told: Rig) -> None:
     assert "never seen to go" in run.steps[0].message
 
 
+@pytest.mark.parametrize("away", [0.5, 1, 2, 3, 20, 60])
+async def test_one_that_stays_is_never_called_lost(told: Rig, away: float) -> None:
+    """However short or long it usually is away."""
+    model = told.library.need("hallvane-rx8")
+    restart = model.procedures["restart"].model_copy(update={"away": away})
+    told.library.put(model.model_copy(update={"procedures": {**model.procedures, "restart": restart}}))
+    told.box.perform = lambda name: None  # type: ignore[method-assign]
+    run = await perform(told, "restart")
+    assert states(run) == ["unproven"], said(run)
+
+
 async def test_a_reset_is_backed_up_found_again_elsewhere_and_proven_by_its_values(told: Rig) -> None:
     run = await perform(told, "factory-reset")
     assert [step.action for step in run.steps] == ["backup", "perform"]

@@ -30,7 +30,7 @@ from netloom_core.together import together
 
 log = logging.getLogger("netloom.plan")
 READ_AT_ONCE = 24
-SPARES = 64  # free places looked for on a line, for rings of moves
+SPARES = 1024  # free places looked for on a line, one for each ring of moves
 
 # What each kind of plan makes of an order. A new one is a line here.
 PLANNERS: dict[str, Callable[[Subject, Order, RunState], DevicePlan]] = {

@@ -134,8 +134,8 @@ class Perform:
             _with_factory_login(context)
         loop = asyncio.get_running_loop()
         begun, old = loop.time(), context.target
-        seconds = max(float(params["away"]), 1.0) + GONE_S
         lingers = min(max(float(params["away"]), GONE_S * 2), LINGERS_S)
+        seconds = max(float(params["away"]), lingers) + GONE_S  # one that stayed is found before it is called lost
         context.step.state = ACTING
         context.step.evidence = {
             **context.step.evidence,
@@ -161,7 +161,8 @@ class Perform:
         await context.conclude("unknown", "it did not come back")
         other = await stands_in_the_way(context) if params["comes_up_at"] else ""
         raise NoAnswer(
-            f"{name} did not come back within {float(params['away']) + GONE_S:g} s: it answers not at {places}.{other}",
+            f"{name} did not come back, which usually takes {float(params['away']):g} s: it answers not at {places}."
+            f"{other}",
             " ".join(["Look at it.", *params["look_at"], "Sweep its line: it keeps its record wherever it is found."]),
             target=context.target.device,
         )
@@ -190,7 +191,7 @@ class Perform:
             reasons.append("nothing that can be read shows it")
         if params["away"] and params["told"] and not went:
             reasons.append("it was never seen to go")
-        if reasons and not (name in SETS_BACK and readable and was and _differ(was, running)):
+        if reasons and not (name in SETS_BACK and readable and was and was != running):
             context.unproven.extend(reasons)
         moved = f" It answers at {spoken(context.target)}." if params["away"] else ""
         count = len(step.evidence["changes"])
@@ -221,7 +222,7 @@ class Perform:
     ) -> None:
         label, first = context.step.params["label"].lower(), wrong[0]
         more = f", and {len(wrong) - 1} more" if len(wrong) > 1 else ""
-        same = bool(was) and not _differ(was, running)
+        same = bool(was) and was == running
         if same:
             message = f"{context.target.name} has all that it had before: the {label} did not happen."
         else:
@@ -244,10 +245,6 @@ def _with_factory_login(context: StepContext) -> None:
     login = Credentials(factory.user, factory.password)
     if factory.password and login not in known:
         context.target = replace(context.target, credentials=(*known, login))
-
-
-def _differ(was: Document, now: Document) -> bool:
-    return was != now
 
 
 def _changed(was: Document, now: Document, wanted: dict[str, Any]) -> list[dict[str, Any]]:
