@@ -79,8 +79,10 @@ class Look:
     def sight(self, address: str, method: str, **facts: str) -> None:
         """Give a sighting; empty facts are left out, long ones cut."""
         if len(self.claimed.get(address, ())) > 1 and not facts.get("mac"):
-            # Two have that address: whoever is in the system's table now is who it spoke with.
-            facts["mac"] = next((n.mac for n in neighbours.table("") if n.address == address), "")
+            # Two have that address: whoever is in the system's table now is who it spoke with, unless that one
+            # was not heard in this sweep: an entry may be of somebody who has left.
+            mac = next((n.mac for n in neighbours.table("") if n.address == address), "")
+            facts["mac"] = mac if mac in self.claimed[address] else ""
         kept = {name: value[:MAX_FACT] for name, value in facts.items() if value}
         self.saw(Sighting(self.line.id, address, method, self.clock.now(), kept))
 

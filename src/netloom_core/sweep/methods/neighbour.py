@@ -1,7 +1,8 @@
 """Who answers ARP, with MAC address and the maker that registered its prefix.
 
 Where this user may, each address is asked by ARP itself, and every answer is heard: two that claim one
-address are seen at once. Else an empty datagram makes the system ask, and its table tells who answered.
+address are seen at once. The system's table is left aside then: within a second of any change of an entry Linux
+takes another one's answer as a proof of the old MAC address. Else an empty datagram makes the system ask, and its table tells who answered.
 An entry of that table counts only when it was confirmed after this sweep began, or when what was sent there
 during this sweep was answered: it may outlive its device by hours. Who answers neither cannot be there, so
 the other methods are spared asking it.
@@ -32,7 +33,7 @@ ASKED_S = 3.3  # the system asks three times, a second apart
 UNSURE_S = 9.0  # until it is sure of an old entry that is in use again
 EVERY_S = 0.2
 TICK_S = 0.02  # the system counts ages in clock ticks, and rounds them down
-AFTER_S = 1.5  # the table is looked at for so long after the questions, since others go on asking
+AFTER_S = 1.5  # listened for so long after the questions, since others go on asking
 MAX_OUTSIDE = 256
 
 
@@ -79,14 +80,14 @@ class Asking:
         self._own_mac = ""
 
     async def run(self) -> None:
-        look, loop = self._look, asyncio.get_running_loop()
+        look = self._look
         hosts = look.hosts()
         try:
             with ArpLink(self._interface, self._heard) as link:
                 self._own_mac = link.mac.hex(":")
                 await self._by_arp(link, hosts)
                 look.presence.settle(proven=True)
-                await self._watch(loop.time() + AFTER_S)
+                await asyncio.sleep(AFTER_S)
         except LinkError as error:
             look.note(f"{error.message} Two devices with one address may go unseen. {error.hint}")
             await self._by_knocking(hosts)
@@ -106,7 +107,7 @@ class Asking:
                     await asyncio.sleep(EVERY_S)
                 if count % 64 == 0:
                     look.progress(number * len(hosts) + count, len(ROUNDS_S) * len(hosts))
-            await self._watch(asyncio.get_running_loop().time() + seconds)
+            await asyncio.sleep(seconds)
 
     def _heard(self, packet: Arp) -> None:
         line = self._look.line
