@@ -14,13 +14,10 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from netloom_core.documents.tree import put
 from netloom_core.library.load import Library
 from netloom_core.model.line import Line
-from netloom_core.profiles.defaults import default_document
-from netloom_standins.http_box import HttpBox
-from netloom_standins.net_unit import NetUnit
-from netloom_standins.osdp_line import OsdpLine, OsdpUnit
+from netloom_standins.osdp_line import OsdpLine
+from netloom_standins.site import BUS, single
 
 ROOT = Path(__file__).resolve().parents[1]
 NETWORK = "127.28.0.0/22"
@@ -51,31 +48,17 @@ async def serve_mixed(count: int) -> None:
     ]
     for number, address in enumerate(addresses(count, every=3)):
         name, answers = kinds[number % len(kinds)]
-        profile = profiles.need(name)
-        document = default_document(profile)
-        common: dict[str, Any] = {
-            "profile": profile, "serial": f"S-{number:05}", "firmware": "1.0", "running": document,
-            "startup": document, "address": address, "answers": answers,
-        }  # fmt: skip
-        if profile.speaks("http"):
-            put(document, "/network/address", address)
-            await HttpBox(**common, user="admin", password=profile.factory.password).start()
-        else:
-            await NetUnit(**common).start()
+        plain = name != "hallvane-rx8"
+        await single(profiles, name, f"S-{number:05}", address, answers=answers, described=not plain).start()
     print("ready", flush=True)
     await asyncio.Event().wait()
 
 
 async def serve(count: int, link: Path) -> None:
     profiles = library()
-    box, reader = profiles.need("hallvane-rx8"), profiles.need("dunmarrow-dr2")
     for number, address in enumerate(addresses(count)):
-        document = default_document(box)
-        put(document, "/network/address", address)
-        unit = HttpBox(box, f"HV-{number:05}", "2.4.1", document, document, user="admin", password=box.factory.password)
-        await unit.start()
-    document = default_document(reader)
-    units = [OsdpUnit(reader, f"{n:08X}", "1.0.0", document, document, address=n * 7) for n in range(UNITS)]
+        await single(profiles, "hallvane-rx8", f"HV-{number:05}", address, firmware="2.4.1").start()
+    units = [single(profiles, "dunmarrow-dr2", f"{n:08X}", str(n * 7), BUS) for n in range(UNITS)]
     line = OsdpLine(link, units)
     line.start()
     print("ready", flush=True)

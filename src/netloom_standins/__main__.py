@@ -21,7 +21,7 @@ from uvicorn.server import ServerState
 from netloom_core.library.load import Library
 from netloom_standins.announce import Announcer
 from netloom_standins.control import Control
-from netloom_standins.http_box import HttpBox
+from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.net_unit import NetUnit
 from netloom_standins.site import build_units, load_site
 from netloom_standins.units import Unit
@@ -73,7 +73,7 @@ async def run(arguments: argparse.Namespace) -> None:
             port.hold()
     boxes = [unit for unit in units if isinstance(unit, NetUnit)]
     for box in boxes:
-        if isinstance(box, HttpBox):
+        if isinstance(box, DescribedUnit):
             box.announce = announcer.announce
         await box.start()
     token = secrets.token_urlsafe(24)
@@ -105,7 +105,7 @@ async def run(arguments: argparse.Namespace) -> None:
         found.unlink(missing_ok=True)
         memory.save()
         for box in boxes:
-            if isinstance(box, HttpBox):
+            if isinstance(box, DescribedUnit):
                 box.announce = None
             await box.stop()
         for line in lines:

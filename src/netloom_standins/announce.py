@@ -5,7 +5,7 @@ from __future__ import annotations
 from zeroconf import IPVersion, NonUniqueNameException, ServiceInfo
 from zeroconf.asyncio import AsyncZeroconf
 
-from netloom_standins.http_box import HttpBox
+from netloom_standins.described.unit import DescribedUnit
 
 
 class Announcer:
@@ -13,20 +13,20 @@ class Announcer:
         self._zeroconf = AsyncZeroconf(interfaces=["127.0.0.1"], ip_version=IPVersion.V4Only)
         self._infos: dict[str, ServiceInfo] = {}
 
-    async def announce(self, box: HttpBox, up: bool) -> None:
+    async def announce(self, box: DescribedUnit, up: bool) -> None:
         old = self._infos.pop(box.serial, None)
         if old is not None:
             await self._zeroconf.async_unregister_service(old)
         if not up:
             return
-        way = next(iter(box.profile.of_protocol("http")), None)
-        if way is None or not way.services:
+        if box.description.announces is None:
             return
+        service, port = box.description.announces
         info = ServiceInfo(
-            way.services[0],
-            f"{box.profile.model} {box.serial} {box.address}.{way.services[0]}",
+            service,
+            f"{box.profile.model} {box.serial} {box.address}.{service}",
             parsed_addresses=[box.address],
-            port=way.port,
+            port=port,
             properties={"maker": box.profile.maker, "model": box.profile.model, "serial": box.serial},
             server=f"{box.serial.lower()}-{box.address.replace('.', '-')}.local.",
         )

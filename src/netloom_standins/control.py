@@ -16,11 +16,11 @@ from collections.abc import Awaitable, Callable
 from typing import Any
 
 from netloom_core.errors import NetloomError
-from netloom_core.profiles.values import checked
+from netloom_standins.asgi import Receive, Send, read_json, reply
+from netloom_standins.described.memory import Wrong
 from netloom_standins.described.unit import DescribedUnit
-from netloom_standins.http_box import Receive, Send, read_json, reply
 from netloom_standins.pty_port import PtyPort
-from netloom_standins.units import BOOT_S, Unit
+from netloom_standins.units import Unit
 
 DEFAULT_SECONDS = 10.0
 MAX_SECONDS = 3600.0
@@ -75,23 +75,16 @@ async def certificate(unit: Unit, body: dict[str, Any]) -> None:
 
 async def change(unit: Unit, body: dict[str, Any]) -> None:
     """Somebody changes a value at the device itself; with `stored` it is kept, too."""
-    path = str(body.get("path", ""))
-    unit.take(path, checked(unit.profile, path, body.get("value")))
-    if body.get("stored"):
-        unit.keep()
+    unit.change(str(body.get("path", "")), body.get("value"), bool(body.get("stored")))
 
 
 async def point(unit: Unit, body: dict[str, Any]) -> None:
     """Something happens at a terminal: an input closes, say."""
-    name, state = str(body.get("point", "")), str(body.get("state", ""))
-    known = unit.profile.by_point.get(name)
-    if known is None or state not in known.states:
-        raise NetloomError(f"{unit.label} has no point {name} with state {state}.")
-    unit.set_point(name, state)
+    unit.set_point(str(body.get("point", "")), str(body.get("state", "")))
 
 
 async def clear(unit: Unit, body: dict[str, Any]) -> None:
-    unit.faults = type(unit.faults)(boot_seconds=BOOT_S)
+    unit.faults = type(unit.faults)(boot_seconds=unit.usual_boot)
 
 
 FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
@@ -121,7 +114,7 @@ def described(unit: Unit, ident: str) -> dict[str, Any]:
         "faults": {
             name: value
             for name, value in vars(unit.faults).items()
-            if value and not (name == "boot_seconds" and value == BOOT_S)
+            if value and not (name == "boot_seconds" and value == unit.usual_boot)
         },
     }
 
@@ -160,6 +153,12 @@ class Control:
             await fault(unit, body)
         except NetloomError as error:
             await reply(send, 422, {"problem": error.message})
+            return
+        except Wrong as error:
+            await reply(send, 422, {"problem": f"{unit.label} does not take that: {error}"})
+            return
+        except NotImplementedError:
+            await reply(send, 422, {"problem": f"{unit.label} has nothing of the kind."})
             return
         await reply(send, 200, described(unit, parts[1]))
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import asyncio
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from pydantic import BaseModel, ConfigDict
+
 from netloom_core.bus.timing import line_time
-from netloom_core.documents.tree import MISSING, get
-from netloom_core.errors import OutOfRange
-from netloom_core.profiles.values import checked
+from netloom_core.documents.tree import put
 from netloom_core.protocols.osdp import frames
 from netloom_core.protocols.osdp.constants import Cmd, Out, Rep
 from netloom_core.protocols.osdp.messages import (
@@ -22,58 +22,102 @@ from netloom_core.protocols.osdp.messages import (
     PdId,
     TableReply,
 )
+from netloom_standins.described.memory import Wrong, spread
+from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.osdp_secure import SCBK_D, Broken, UnitChannel
 from netloom_standins.pty_port import SPEEDS, PtyPort, mixed
-from netloom_standins.units import Unit
 
 TURNAROUND_S = 0.002
+COLOURS = {0: "off", 1: "red", 2: "green", 3: "amber"}
+
+
+class Table(BaseModel):
+    """Numbers of the commands by which its maker's table is read, written, kept, and the unit restarted."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    vendor: str
+    read: int
+    write: int
+    store: int = -1
+    restart: int = -1
+
+
+class OsdpForm(BaseModel):
+    """`entries` are the first number in the table by path; `relays` and `inputs` are paths of states."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    face: str
+    vendor: str
+    model_number: int
+    table: Table | None = None
+    entries: dict[str, int] = {}
+    relays: str = ""
+    inputs: str = ""
+    lamp: str = ""
+    sounder: str = ""
+    text: str = ""
 
 
 @dataclass
-class OsdpUnit(Unit):
-    address: int = 0
+class OsdpUnit(DescribedUnit):
+    """`bus_address` and `speed` are where it is, which its memory keeps, too."""
+
     speed: int = 9600
     up: bool = True
     key: bytes = b""  # of its secure channel; empty where it has none
     must: bool = False  # whether it answers anything but who it is on that channel only
-    shown: dict[str, Any] = field(default_factory=dict)  # lamps, sounder and text, which nobody can ask for
     _channel: UnitChannel | None = None
     _sequence: int = 0
     _last: bytes = b""
-    _jobs: set[asyncio.Task[Any]] = field(default_factory=set)
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        face = next(one for one in self.description.faces if one["face"] == "osdp")
+        self.form = OsdpForm.model_validate(face)
+        numbered = [
+            (path, n) for span, first in self.form.entries.items() for n, path in enumerate(spread(span), first)
+        ]
+        self._entries = {number: path for path, number in numbered}
+        self._relays = list(spread(self.form.relays)) if self.form.relays else []
+        self._inputs = list(spread(self.form.inputs)) if self.form.inputs else []
 
     def where(self) -> str:
-        return f"{self.address} at {self.speed} baud"
+        return f"{self.bus_address} at {self.speed} baud"
+
+    def move(self, address: int, speed: int) -> None:
+        """It is there, and keeps it."""
+        self.bus_address, self.speed = address, speed
+        self.memory.begin(self.description.unit_at, address)
+        self.memory.begin(self.description.speed_at, speed)
+
+    def _place(self) -> None:
+        """Zero is an address like any other here."""
+        self.bus_address = int(self.memory.value(self.description.unit_at))
+        self.speed = int(self.memory.value(self.description.speed_at))
 
     def state(self) -> dict[str, Any]:
-        return {**super().state(), "address": self.address, "speed": self.speed, "key": self.key.hex()}
+        return {**super().state(), "key": self.key.hex()}
 
     def load(self, state: dict[str, Any]) -> None:
+        if "address" in state:  # as it was kept before its memory had it
+            put(state["startup"], self.description.unit_at, state["address"])
+            put(state["startup"], self.description.speed_at, state["speed"])
         super().load(state)
-        self.address, self.speed = state["address"], state["speed"]
         self.key = bytes.fromhex(state.get("key", ""))
 
     async def power_cut(self) -> None:
-        self.up = False
-        self.lose_unkept()
         self._sequence, self._last, self._channel = 0, b"", None
-        self._later(self.faults.boot_seconds, self._boot)
-
-    def _boot(self) -> None:
-        self.up = True
+        await super().power_cut()
 
     def _unplug(self, seconds: float) -> None:
-        self.up = False
-        self._later(seconds, self._boot)
-
-    def _later(self, seconds: float, act: Any) -> None:
-        async def wait() -> None:
+        async def plug_in() -> None:
             await asyncio.sleep(seconds)
-            act()
+            self.up = True
 
-        task = asyncio.ensure_future(wait())
-        self._jobs.add(task)
-        task.add_done_callback(self._jobs.discard)
+        self.up = False
+        self._job(plug_in())
 
     def answer(self, frame: frames.Frame) -> bytes:
         """The reply's bytes, or none. Repeats the last reply for a repeated sequence number."""
@@ -85,7 +129,7 @@ class OsdpUnit(Unit):
             return self._last
         elif frame.sequence != self._sequence % 3 + 1:
             return self._framed(frame, Rep.NAK, b"\x04")
-        before = self.address
+        before = self.bus_address
         try:
             reply = self._secured(frame, before)
         except Broken:
@@ -123,19 +167,21 @@ class OsdpUnit(Unit):
         if frame.code == Cmd.CHLNG:
             if frame.block[1:2] != bytes((mark,)):
                 return self._framed(frame, Rep.NAK, b"\x05")
-            self._channel = UnitChannel(self.key, PdId(self._vendor(), 0, 1, int(self.serial, 16), "0.0.0").pack()[:8])
+            self._channel = UnitChannel(
+                self.key, PdId(self.form.vendor, 0, 1, int(self.serial, 16), "0.0.0").pack()[:8]
+            )
             data, block, code = self._channel.challenge(frame.data), bytes((0x12, mark)), Rep.CCRYPT
         else:
             if self._channel is None:
                 raise Broken
             data, block, code = self._channel.agreed(frame.data), bytes((0x14, 1)), Rep.RMAC_I
-        made = frames.Frame(self.address, code, data, frame.sequence, reply=True, crc=frame.crc, block=block)
+        made = frames.Frame(self.bus_address, code, data, frame.sequence, reply=True, crc=frame.crc, block=block)
         return frames.encode(made)
 
     def _framed(self, frame: frames.Frame, code: int, data: bytes = b"", address: int | None = None) -> bytes:
         return frames.encode(
             frames.Frame(
-                self.address if address is None else address, code, data, frame.sequence, reply=True, crc=frame.crc
+                self.bus_address if address is None else address, code, data, frame.sequence, reply=True, crc=frame.crc
             )
         )
 
@@ -144,17 +190,16 @@ class OsdpUnit(Unit):
             case Cmd.POLL:
                 return Rep.ACK, b""
             case Cmd.ID:
-                number = self._way.model_number or 0
-                ident = PdId(self._vendor(), number, 1, int(self.serial, 16), self.firmware)
+                ident = PdId(self.form.vendor, self.form.model_number, 1, int(self.serial, 16), self.firmware)
                 return Rep.PDID, ident.pack()
             case Cmd.CAP:
                 return Rep.PDCAP, self._capabilities()
             case Cmd.LSTAT:
-                return Rep.LSTATR, bytes((1 if self.faults.tamper else 0, 0))
+                return Rep.LSTATR, self._local()
             case Cmd.ISTAT:
-                return Rep.ISTATR, self._flags("input")
+                return Rep.ISTATR, self._flags(self._inputs)
             case Cmd.OSTAT:
-                return Rep.OSTATR, self._flags("relay")
+                return Rep.OSTATR, self._flags(self._relays)
             case Cmd.OUT:
                 return self._out(frame.data)
             case Cmd.COMSET:
@@ -162,50 +207,46 @@ class OsdpUnit(Unit):
             case Cmd.MFG:
                 return self._mfg(frame.data)
             case Cmd.LED:
-                return self._shows("lamp", frame.data[12] if len(frame.data) == 14 else None)
+                return self._shows(self.form.lamp, COLOURS.get(frame.data[12]) if len(frame.data) == 14 else None)
             case Cmd.BUZ:
-                return self._shows("sounder", frame.data[1] == 2 if len(frame.data) == 5 else None)
+                tone = "on" if frame.data[1:2] == b"\x02" else "off"
+                return self._shows(self.form.sounder, tone if len(frame.data) == 5 else None)
             case Cmd.TEXT:
-                return self._shows("text", frame.data[6:].decode("latin-1") if len(frame.data) > 6 else None)
+                return self._shows(self.form.text, frame.data[6:].decode("latin-1") if len(frame.data) > 6 else None)
             case Cmd.KEYSET:
                 return self._keyset(frame)
         return Rep.NAK, b"\x03"
 
-    @property
-    def _way(self) -> Any:
-        return self.profile.of_protocol("osdp")[0]
-
-    def _vendor(self) -> str:
-        return str(self._way.vendor or "000000")
-
-    def _of(self, kind: str) -> list[str]:
-        return [point.id for point in self.profile.by_point.values() if point.kind == kind]
-
-    def _flags(self, kind: str) -> bytes:
-        return bytes(self.profile.by_point[point].states.index(self.points[point]) for point in self._of(kind))
+    def _flags(self, paths: list[str]) -> bytes:
+        """The words of a state are in the order of their numbers on the wire."""
+        return bytes((self.memory.cells[path].words or []).index(self.memory.value(path)) for path in paths)
 
     def _capabilities(self) -> bytes:
-        records = [(1, 1, len(self._of("input"))), (2, 1, len(self._of("relay"))), (8, 1, 0), (10, 128, 0)]
+        records = [(1, 1, len(self._inputs)), (2, 1, len(self._relays)), (8, 1, 0), (10, 128, 0)]
         return bytes(part for record in records for part in record)
 
     def _out(self, data: bytes) -> tuple[int, bytes]:
-        relays = self._of("relay")
         if len(data) % 4 or not data:
             return Rep.NAK, b"\x02"
         for start in range(0, len(data), 4):
             number, control = data[start], data[start + 1]
-            if number >= len(relays):
+            if number >= len(self._relays):
                 return Rep.NAK, b"\x09"
             if control in (Out.ON, Out.ON_FOR):
-                self.set_point(relays[number], "on")
+                self.memory.set(self._relays[number], "on")
             elif control in (Out.OFF, Out.OFF_FOR):
-                self.set_point(relays[number], "off")
-        return Rep.OSTATR, self._flags("relay")
+                self.memory.set(self._relays[number], "off")
+        return Rep.OSTATR, self._flags(self._relays)
 
-    def _shows(self, what: str, value: Any) -> tuple[int, bytes]:
-        if value is None:
-            return Rep.NAK, b"\x02"
-        self.shown[what] = value
+    def _local(self) -> bytes:
+        tampered = self.faults.tamper or self.memory.value("/tamper") == "tampered"
+        return bytes((tampered, self.memory.value("/power") == "failed"))
+
+    def _shows(self, path: str, value: str | None) -> tuple[int, bytes]:
+        """Lamps, sounder and text, which nobody can ask for."""
+        if value is None or not path:
+            return Rep.NAK, b"\x02" if path else b"\x03"
+        self.memory.set(path, value)
         return Rep.ACK, b""
 
     def _keyset(self, frame: frames.Frame) -> tuple[int, bytes]:
@@ -223,62 +264,57 @@ class OsdpUnit(Unit):
             return Rep.NAK, b"\x02"
         wanted = Com.parse(data)
         if self.faults.refuse_writes or wanted.address > 126 or wanted.speed not in SPEEDS.values():
-            return Rep.COM, bytes((self.address,)) + self.speed.to_bytes(4, "little")
+            return Rep.COM, bytes((self.bus_address,)) + self.speed.to_bytes(4, "little")
         if self.faults.pull_on_write:
             self._unplug(self.faults.pull_on_write)
             self.faults.pull_on_write = 0.0
             return Rep.COM, data
-        self.address, self.speed = wanted.address, wanted.speed
+        self.move(wanted.address, wanted.speed)
         self.factory = False
         self.on_change()
         return Rep.COM, data
 
     def _mfg(self, data: bytes) -> tuple[int, bytes]:
-        table = self._way.table
+        table = self.form.table
         if table is None or len(data) < 5 or data[:3].hex().upper() != table.vendor:
             return Rep.NAK, b"\x03"
         op, which, rest = data[3], data[4], data[5:]
-        bound = {path: one.binding.entry for path, one in self.profile.bound_by_path("bus").items()}
-        paths = {entry: path for path, entry in bound.items() if entry is not None}
         status, values = STATUS_OK, {}
         if op == table.read:
-            document = self.startup if which == SETS["startup"] else self.running
+            told = self.memory.kept if which == SETS["startup"] else self.memory.value
             for ident in rest:
-                value = get(document, paths[ident]) if ident in paths else MISSING
-                if value is MISSING:
-                    status = STATUS_UNKNOWN_ID
+                if ident in self._entries:
+                    values[ident] = int(told(self._entries[ident]))
                 else:
-                    values[ident] = int(value)
+                    status = STATUS_UNKNOWN_ID
         elif op == table.write:
-            status = self._table_write(paths, rest)
-        elif op == self._operation("store"):
+            status = self._table_write(rest)
+        elif op == table.store:
             self.keep()
-        elif op == self._operation("restart"):
-            self._later(0.2, lambda: asyncio.ensure_future(self.power_cut()))
+        elif op == table.restart:
+            self.restart_soon()
         else:
             return Rep.NAK, b"\x03"
         return Rep.MFGREP, TableReply(op, status, values).pack(table.vendor)
 
-    def _operation(self, procedure: str) -> int:
-        calls = self.profile.calls(procedure, "bus")
-        return int(calls[0].operation) if calls else -1
-
-    def _table_write(self, paths: dict[int, str], rest: bytes) -> int:
+    def _table_write(self, rest: bytes) -> int:
         pairs = [(rest[i], rest[i + 1] | rest[i + 2] << 8) for i in range(0, len(rest) - 2, 3)]
         if self.faults.refuse_writes:
             return STATUS_RANGE
         try:
-            good = [(paths[ident], checked(self.profile, paths[ident], value)) for ident, value in pairs]
+            good = [(self._entries[ident], value) for ident, value in pairs]
+            for path, value in good:
+                self.memory.cells[path].parsed(value)
         except KeyError:
             return STATUS_UNKNOWN_ID
-        except OutOfRange:
+        except Wrong:
             return STATUS_RANGE
         if self.faults.pull_on_write:
             good = good[: len(good) // 2]
             self._unplug(self.faults.pull_on_write)
             self.faults.pull_on_write = 0.0
         for path, value in good:
-            self.take(path, value)
+            self.written(path, value)
         return STATUS_OK
 
 
@@ -296,7 +332,7 @@ class OsdpLine(PtyPort):
                 self.work(self._serve(frame, len(data), self.speed()))
 
     async def _serve(self, frame: frames.Frame, length: int, speed: int) -> None:
-        hearing = [u for u in self.units if u.speed == speed and u.address == frame.address]
+        hearing = [u for u in self.units if u.speed == speed and u.bus_address == frame.address]
         if not hearing:
             return
         await asyncio.sleep(line_time(length, speed) + TURNAROUND_S)

@@ -10,15 +10,12 @@ from typing import Any
 
 import yaml
 
-from netloom_core.documents.tree import Document, put
+from netloom_core.documents.tree import Document
 from netloom_core.library.load import Library
-from netloom_core.profiles.defaults import default_document
-from netloom_core.profiles.profile import Profile
 from netloom_standins.described import faces  # noqa: F401 - what units show registers itself
 from netloom_standins.described.description import Description, descriptions
 from netloom_standins.described.lines import RegisterLine, TalkLine
 from netloom_standins.described.unit import DescribedUnit
-from netloom_standins.http_box import HttpBox
 from netloom_standins.net_unit import NetUnit
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
 from netloom_standins.pty_port import PtyPort
@@ -71,19 +68,6 @@ def _filled(value: Any, n: int) -> Any:
     return value.replace("{n}", str(n)).replace("{nn}", f"{n:02}") if isinstance(value, str) else value
 
 
-def document_of(profile: Profile, device: Data, line: Data) -> Document:
-    """The approved values of a device of the site, complete."""
-    document = default_document(profile)
-    for path, value in device.get("values", {}).items():
-        put(document, path, value)
-    if "/network/address" in profile.by_path and line["kind"] == "ip":
-        put(document, "/network/address", device["address"])
-    elif "/bus/address" in profile.by_path:
-        put(document, "/bus/address", int(device["address"]))
-        put(document, "/bus/speed", line["speed"])
-    return document
-
-
 def build_units(site: Data, library: Library, folder: Path) -> tuple[list[Unit], list[PtyPort]]:
     """All units of the site, and its serial lines with their ports in `folder`."""
     lines = {line["name"]: line for line in site["lines"]}
@@ -105,67 +89,63 @@ def build_units(site: Data, library: Library, folder: Path) -> tuple[list[Unit],
     return units, ports
 
 
+NET: Data = {"kind": "ip"}
+BUS: Data = {"kind": "serial", "protocol": "osdp", "speed": 9600}
+
+
+def single(library: Library, model: str, serial: str, address: str, line: Data = NET, **unit: Any) -> Any:
+    """One unit without a site, on a line of that kind."""
+    device = {"name": serial, "profile": model, "serial": serial, "address": address}
+    values = unit.pop("values", {})
+    made = _unit({**device, "values": values, "unit": {"firmware": "1.0.0", **unit}}, line, library, Path())
+    made.lose_unkept()
+    return made
+
+
 def _unit(device: Data, line: Data, library: Library, folder: Path) -> Unit:
     data = device["unit"]
     profile = library.need(data.get("profile", device["profile"]))
-    document = document_of(profile, device, line)
-    for path, value in data.get("changed", {}).items():
-        put(document, path, value)
-    address = data.get("address", device["address"])
     common: Data = {
         "profile": profile,
         "serial": data.get("serial", device.get("serial", "")),
         "name": device["name"],
         "firmware": data.get("firmware", ""),
-        "startup": document,
-        "running": document,
         "factory": data.get("factory", False),
-    }
-    speed = data.get("speed", line.get("speed", 9600))
-    if (description := descriptions().get(profile.id)) is not None and data.get("described", True):
-        return _described(description, device, line, common, speed, address)
-    if line["kind"] == "serial" and line["protocol"] == "osdp":
-        key = bytes.fromhex(data.get("key", ""))
-        return OsdpUnit(**common, address=int(address), speed=speed, key=key, must=data.get("must", False))
-    if "/network/address" in profile.by_path:
-        put(document, "/network/address", address)
-    answers = copy.deepcopy(data.get("answers", {}))
-    if "device-server" in answers and answers["device-server"].get("port_name"):
-        answers["device-server"]["path"] = str(folder / answers["device-server"]["port_name"])
-    net: Data = {
-        **common,
-        "address": address,
-        "answers": answers,
+        "answers": _answers(data, folder),
         "model_reported": data.get("model_reported", ""),
         "mac_reported": data.get("mac", ""),
     }
-    if not profile.speaks("http"):
-        return NetUnit(**net)
-    return HttpBox(
-        **net,
-        user=profile.factory.user,
-        password=profile.factory.password,
-        http=data.get("http", True),
-        subordinates=data.get("subordinates", []),
-    )
+    address = data.get("address", device["address"])
+    if (description := descriptions().get(profile.id)) is not None and data.get("described", True):
+        return _described(description, device, line, common, address)
+    known: Document = {"name": device.get("values", {}).get("/name", ""), "network": {"address": address}}
+    return NetUnit(**common, running=known, startup=known, address=address)
 
 
-def _described(
-    description: Description, device: Data, line: Data, common: Data, speed: int, address: str
-) -> DescribedUnit:
+def _answers(data: Data, folder: Path) -> Data:
+    answers: Data = copy.deepcopy(data.get("answers", {}))
+    if "device-server" in answers and answers["device-server"].get("port_name"):
+        answers["device-server"]["path"] = str(folder / answers["device-server"]["port_name"])
+    return answers
+
+
+def _described(description: Description, device: Data, line: Data, common: Data, address: str) -> DescribedUnit:
     """A unit by its own description; the site says only what it was set to."""
     data = device["unit"]
     on_net = line["kind"] == "ip"
-    unit = DescribedUnit(
-        **{**common, "running": {}, "startup": {}},
-        description=description,
-        address=address if on_net else "",
-        bus_address=int(address) if not on_net and address.isdecimal() else 0,
-        speed=0 if on_net else speed,
-        model_reported=data.get("model_reported", ""),
-        mac_reported=data.get("mac", ""),
-        answers=copy.deepcopy(data.get("answers", {})),
-    )
+    speed = data.get("speed", line.get("speed", 9600))
+    where: Data = {
+        "description": description,
+        "address": address if on_net else "",
+        "bus_address": int(address) if not on_net and address.isdecimal() else 0,
+        "speed": 0 if on_net else speed,
+    }
+    unit: DescribedUnit
+    if not on_net and line["protocol"] == "osdp":
+        key = bytes.fromhex(data.get("key", ""))
+        unit = OsdpUnit(**common, **where, running={}, startup={}, key=key, must=data.get("must", False))
+    else:
+        unit = DescribedUnit(**common, **where, running={}, startup={})
     values = {**device.get("values", {}), **data.get("changed", {})}
     if description.address_at and on_net:
         values[description.address_at] = address
@@ -180,6 +160,8 @@ def _described(
 def _port(line: Data, units: list[Any], folder: Path) -> PtyPort:
     adapter = {"adapter": line.get("adapter"), "described": folder.parent / "ports"} if line.get("adapter") else {}
     link: Path = folder / str(line.get("port_now") or line["port"])
+    if line["protocol"] == "osdp":
+        return OsdpLine(link, units, **adapter)
     if units and isinstance(units[0], DescribedUnit):
         made = (
             RegisterLine(link, units, **adapter)
@@ -187,6 +169,4 @@ def _port(line: Data, units: list[Any], folder: Path) -> PtyPort:
             else TalkLine(link, units[0], **adapter)
         )
         return made
-    if line["protocol"] == "osdp":
-        return OsdpLine(link, units, **adapter)
     return NoisyLine(link, noisy=line.get("noisy", False), **adapter)

@@ -30,8 +30,11 @@ from netloom_core.types.time import TimeOfDay
 from netloom_standins.described.description import descriptions
 from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.net_unit import NetUnit
+from netloom_standins.osdp_line import OsdpUnit
 from netloom_standins.pty_port import PtyPort
 from netloom_standins.site import build_units
+
+KEY = "30313233343536373839414243444546"  # of a secure channel, like any other
 
 
 @dataclass
@@ -55,6 +58,8 @@ class Bench:
     def target(self) -> Target:
         factory = self.profile.factory
         login = (Credentials(factory.user, factory.password),) if factory.user or factory.password else ()
+        if isinstance(self.unit, OsdpUnit) and self.unit.must:
+            login = (Credentials("", self.unit.key.hex()),)
         key = f"{self.profile.maker.casefold()}|{self.unit.serial.casefold()}"
         address = self.unit.address or (str(self.unit.bus_address) if self.unit.bus_address else DIRECT)
         return Target(
@@ -102,8 +107,13 @@ async def bench(library: Library, model: str, folder: Path, network: str, **unit
     address = f"{network}.7" if on_net else (profile.factory.addresses or [DIRECT])[0]
     if not on_net and address == "0":
         address = "3"
+    serial = "TS-1007"
+    if line.get("protocol") == "osdp":  # a number there
+        serial, unit = "00A41007", {"firmware": "1.4.0", **unit}
+        if profile.channels["bus"].secure == "must":
+            unit = {"key": KEY, "must": True, **unit}
     device = {
-        "name": "Unit under test", "profile": model, "serial": "TS-1007", "line": line["name"], "address": address,
+        "name": "Unit under test", "profile": model, "serial": serial, "line": line["name"], "address": address,
         "unit": {"firmware": "1.4", **unit},
     }  # fmt: skip
     devices = [device]

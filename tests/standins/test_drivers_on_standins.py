@@ -45,7 +45,8 @@ from netloom_core.model.line import Line
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.session import Session
 from netloom_core.testing.check_driver import check_abilities, check_cancelling, check_trust
-from netloom_standins.http_box import HttpBox
+from netloom_standins.described.documents import Documents
+from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
 from netloom_standins.site import build_units, load_site
 from tests.conftest import ROOT
@@ -57,7 +58,7 @@ class Site:
     def __init__(self, folder: Path, library: Library) -> None:
         site = load_site(ROOT / "tests/sites/first_round.yaml", NETWORK)
         self.units, self.ports = build_units(site, library, folder)
-        self.boxes = {unit.name: unit for unit in self.units if isinstance(unit, HttpBox)}
+        self.boxes = {unit.name: unit for unit in self.units if isinstance(unit, DescribedUnit) and unit.address}
         self.modules = {unit.name: unit for unit in self.units if isinstance(unit, OsdpUnit)}
         self.bus: OsdpLine = self.ports[0]
         self.net = Line("net", "Net", "ip", network=NETWORK, source="127.24.10.1")
@@ -76,7 +77,7 @@ class Site:
     def unit_target(self, name: str) -> Target:
         unit = self.modules[name]
         key = serial_key(unit.profile.maker, unit.serial)
-        return Target(name, name, unit.profile.id, self.serial, str(unit.address), unit.speed, keys=(key,))
+        return Target(name, name, unit.profile.id, self.serial, str(unit.bus_address), unit.speed, keys=(key,))
 
 
 @pytest_asyncio.fixture
@@ -127,7 +128,7 @@ async def test_a_stranger_at_the_address_hears_no_password(site: Site) -> None:
     await box.start()
     with pytest.raises(WrongDevice, match="HV-STRANGER"):
         await talk.read("running")
-    assert not box.sessions, "nobody signed in to it"
+    assert not next(one for one in box.services if isinstance(one, Documents)).tokens, "nobody signed in to it"
 
 
 async def test_a_device_that_hangs_up_after_each_answer_is_still_proven(site: Site) -> None:
@@ -249,7 +250,7 @@ async def test_a_unit_at_another_speed_hears_nothing(site: Site) -> None:
 
 
 async def test_two_units_on_one_address_garble_each_other(site: Site) -> None:
-    site.modules["Gate B reader"].address = 1
+    site.modules["Gate B reader"].move(1, 9600)
     with pytest.raises(ProtocolError, match="make no sense"):
         await ask(site, 1, 9600)
 
@@ -276,7 +277,7 @@ async def test_a_repeated_command_is_carried_out_once(site: Site) -> None:
     unit.answer(Frame(0, 0x60, b"", 0))
     second = Frame(0, command.code, command.data, 1)
     first_reply = unit.answer(second)
-    assert unit.address == 7
+    assert unit.bus_address == 7
     assert unit.answer(second) == first_reply
 
 

@@ -16,10 +16,15 @@ from netloom_core.errors import NetloomError, NoAnswer
 from netloom_core.library.load import Library
 from netloom_core.model.change import Change
 from netloom_core.profiles.abilities import Ability
+from tests.conftest import ROOT
 from tests.standins.models import Bench, another, bench, described_models
 
 NETWORK = "127.41.{n}"
 MODELS = described_models()
+LIBRARY = Library.read(ROOT / "profiles")
+ONE_EACH = list(
+    {LIBRARY.need(model).protocol: model for model in MODELS}.values()
+)  # by protocol: it takes its time-outs
 PLACES = ("address", "speed")
 
 
@@ -126,7 +131,7 @@ async def test_what_is_driven_follows_and_is_told(library: Library, tmp_path: Pa
             pytest.skip("nothing of it is driven")
         for item in [*driven[:3], driven[-1]]:
             now = item.state_of(get(here.unit.memory.running, item.path))
-            to = next(state for state in item.targets or item.states if state != now)
+            to = next((state for state in item.targets or item.states if state != now), None) or another(item, now)
             await talk.drive(item.id, to)
             for _ in range(100 if item.live else 0):
                 if (await talk.states())[item.id] == to:
@@ -156,7 +161,7 @@ async def test_a_restart_is_one(library: Library, tmp_path: Path, model: str) ->
 
 
 @pytest.mark.parametrize("model", MODELS)
-async def test_a_refusal_and_silence_are_told_as_what_they_are(library: Library, tmp_path: Path, model: str) -> None:
+async def test_a_refusal_is_told_as_one(library: Library, tmp_path: Path, model: str) -> None:
     async with bench(library, model, tmp_path, network(model)) as here:
         talk = await here.talk()
         before = await talk.read("running")
@@ -176,6 +181,13 @@ async def test_a_refusal_and_silence_are_told_as_what_they_are(library: Library,
                 assert told.outcome in ("refused", "unknown"), told
             here.unit.faults.refuse_writes = False
             assert await talk.read("running") == before
+
+
+@pytest.mark.parametrize("model", ONE_EACH)
+async def test_silence_is_no_answer(library: Library, tmp_path: Path, model: str) -> None:
+    async with bench(library, model, tmp_path, network(model)) as here:
+        talk = await here.talk()
+        before = await talk.read("running")
         await here.unit.silence(True)
         with pytest.raises(NoAnswer):
             await (talk.read("running") if before else talk.states())

@@ -50,9 +50,8 @@ async def bus(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch)
     _, ports = build_units(load_site(ROOT / "tests/sites/first_round.yaml"), library, tmp_path)
     line: OsdpLine = ports[0]
     unit = next(one for one in line.units if one.profile.id == "dunmarrow-dm24")
-    strange = unit.profile.channels["bus"].model_copy(update={"vendor": "00AABB", "model_number": 9})
-    unit.profile = unit.profile.model_copy(update={"channels": {"bus": strange}})
-    unit.address, unit.speed = 2, 9600
+    unit.form = unit.form.model_copy(update={"vendor": "00AABB", "model_number": 9})
+    unit.move(2, 9600)
     line.units[:] = [unit]
     line.start()
     made = Bus(library, unit, line)
@@ -78,7 +77,7 @@ async def test_a_unit_of_an_unknown_maker_is_read_driven_and_addressed(bus: Bus)
     await driver.drive("relay-1", "on")
     assert (await driver.states())["relay-1"] == "on"
     await driver.readdress([Change("/bus/address", 2, 3)])
-    assert bus.unit.address == 3
+    assert bus.unit.bus_address == 3
     assert (await bus.sweep()).address == "3"
 
 

@@ -24,10 +24,10 @@ from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
-from netloom_core.profiles.defaults import default_document
 from netloom_core.protocols.osdp import frames, secure
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
 from netloom_standins.osdp_secure import UnitChannel
+from netloom_standins.site import BUS, single
 
 KEY = bytes.fromhex("00112233445566778899aabbccddeeff")
 OTHER = bytes.fromhex("0f0e0d0c0b0a09080706050403020100")
@@ -101,9 +101,7 @@ class Bus:
 
 @pytest_asyncio.fixture
 async def bus(library: Library, tmp_path: Path) -> AsyncIterator[Bus]:
-    profile = library.need("dunmarrow-dr5")
-    document = default_document(profile)
-    unit = OsdpUnit(profile, "00A41C55", "1.8.3", document, document, address=4, key=KEY, must=True)
+    unit = single(library, "dunmarrow-dr5", "00A41C55", "4", BUS, key=KEY.hex(), must=True)
     line = OsdpLine(tmp_path / "bus", [unit])
     line.start()
     made = Bus(library, unit, line)
@@ -128,7 +126,7 @@ async def test_with_its_key_it_is_read_written_and_driven(bus: Bus) -> None:
     await talk.drive("lamp", "amber")
     await talk.drive("sounder", "on")
     await talk.drive("text", "Gate 4")
-    assert bus.unit.shown == {"lamp": 3, "sounder": True, "text": "Gate 4"}
+    assert [bus.unit.memory.value(path) for path in ("/lamp/colour", "/sounder", "/text")] == ["amber", "on", "Gate 4"]
 
 
 async def test_another_key_is_wrong_and_nothing_is_told(bus: Bus) -> None:

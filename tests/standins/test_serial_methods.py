@@ -20,7 +20,6 @@ from netloom_core.links.ports import PortInfo, all_ports, follow, holder_of
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
-from netloom_core.profiles.defaults import default_document
 from netloom_core.protocols import modbus
 from netloom_core.sweep.base import Method
 from netloom_core.sweep.finding import Known
@@ -31,8 +30,8 @@ from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
 from netloom_core.sweep.sweep import SweepResult, sweep
 from netloom_standins.described.lines import RegisterLine, TalkLine
 from netloom_standins.described.unit import DescribedUnit
-from netloom_standins.http_box import HttpBox
 from netloom_standins.pty_port import PtyPort
+from netloom_standins.site import single
 from tests.standins.models import on_serial
 
 BUS = Line("bus", "Bus", "serial", speed=19200, protocol="modbus")
@@ -290,15 +289,10 @@ async def test_a_port_that_another_program_holds(library: Library, tmp_path: Pat
 
 async def behind(library: Library, mode: str) -> tuple[SweepResult, Line]:
     profile = library.need("dunmarrow-dc4")
-    document = default_document(profile)
-    document["network"] = {"address": "127.34.2.5"}
-    document["bus"] = {"mode": mode}
     listed = [{"address": 3, "maker": "Dunmarrow", "model": "DW1", "serial": "DW-3"}, {"address": 999}]
     login = Credentials("admin", profile.factory.password)
-    box = HttpBox(
-        profile, "DC-1", "2.2", document, document, user="admin", password=login.password, subordinates=listed
-    )
-    box.lose_unkept()
+    answers = {"documents": {"subordinates": listed}}
+    box = single(library, profile.id, "DC-1", "127.34.2.5", values={"/bus/mode": mode}, answers=answers)
     await box.start()
     net = Line("net", "Net", "ip", network="127.34.2.0/28", source="127.34.2.1")
     line = Line("behind", "Reader bus", "behind", parent="p")

@@ -24,9 +24,9 @@ from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.methods.http import HttpIdentify
 from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.sweep.sweep import SweepResult, sweep
-from netloom_standins.http_box import HttpBox
-from netloom_standins.osdp_line import OsdpLine, OsdpUnit
-from netloom_standins.site import build_units, load_site
+from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.osdp_line import OsdpLine
+from netloom_standins.site import BUS, build_units, load_site, single
 from tests.conftest import ROOT
 
 NETWORK = "127.25.10.0/28"
@@ -34,9 +34,9 @@ NET = Line("net", "Net", "ip", network=NETWORK, source="127.25.10.1")
 
 
 @pytest_asyncio.fixture
-async def boxes(tmp_path: Path, library: Library) -> AsyncIterator[list[HttpBox]]:
+async def boxes(tmp_path: Path, library: Library) -> AsyncIterator[list[DescribedUnit]]:
     units, _ = build_units(load_site(ROOT / "tests/sites/first_round.yaml", "127.25.10.0/24"), library, tmp_path)
-    made = [unit for unit in units if isinstance(unit, HttpBox)][:2]
+    made = [unit for unit in units if isinstance(unit, DescribedUnit) and unit.address][:2]
     for box in made:
         await box.start()
     yield made
@@ -63,7 +63,7 @@ async def why(library: Library, line: Line, known: list[Known], result: SweepRes
     return {absent.device: list(absent.reasons) for absent in await explain_all(cases)}
 
 
-async def test_boxes_are_found_with_their_identity(library: Library, boxes: list[HttpBox]) -> None:
+async def test_boxes_are_found_with_their_identity(library: Library, boxes: list[DescribedUnit]) -> None:
     result = await look(library, NET, [], ConnectScan(), HttpIdentify())
     assert [(f.address, f.identity.serial, f.status) for f in result.findings] == [
         ("127.25.10.11", "HV-40117", "new"),
@@ -71,7 +71,7 @@ async def test_boxes_are_found_with_their_identity(library: Library, boxes: list
     ]
 
 
-async def test_missing_ones_get_reasons_from_tests_that_were_made(library: Library, boxes: list[HttpBox]) -> None:
+async def test_missing_ones_get_reasons_from_tests_that_were_made(library: Library, boxes: list[DescribedUnit]) -> None:
     boxes[1].factory = True
     known = [
         Known("gone", "", "hallvane-rx8", "net", "127.25.10.13"),
@@ -85,7 +85,7 @@ async def test_missing_ones_get_reasons_from_tests_that_were_made(library: Libra
     assert all(one.hint and one.test for found in reasons.values() for one in found)
 
 
-async def test_one_that_takes_connections_and_says_nothing(library: Library, boxes: list[HttpBox]) -> None:
+async def test_one_that_takes_connections_and_says_nothing(library: Library, boxes: list[DescribedUnit]) -> None:
     boxes[0].faults.silent = True
     known = [Known("d1", "hallvane|hv-40117", "hallvane-rx8", "net", "127.25.10.11")]
     result = await look(library, NET, known, ConnectScan(), HttpIdentify())
@@ -135,8 +135,7 @@ async def test_the_bus_is_scanned(library: Library, tmp_path: Path, monkeypatch:
     monkeypatch.setattr(osdp_scan, "MAX_ADDRESS", 8)
     _, ports = build_units(load_site(ROOT / "tests/sites/first_round.yaml"), library, tmp_path)
     bus: OsdpLine = ports[0]
-    fresh = next(unit for unit in bus.units if unit.name == "Fresh module")
-    twin = OsdpUnit(fresh.profile, "00B70E99", "3.1.0", dict(fresh.running), dict(fresh.startup), address=0)
+    twin = single(library, "dunmarrow-dm24", "00B70E99", "0", BUS)
     bus.units.append(twin)
     bus.start()
     line = Line("bus", "Bus", "serial", path=str(bus.link), speed=9600, protocol="osdp")
@@ -151,7 +150,7 @@ async def test_the_bus_is_scanned(library: Library, tmp_path: Path, monkeypatch:
     assert found["0", 9600].status == "duplicate"
 
 
-async def test_stopping_a_sweep_keeps_what_was_seen(library: Library, boxes: list[HttpBox]) -> None:
+async def test_stopping_a_sweep_keeps_what_was_seen(library: Library, boxes: list[DescribedUnit]) -> None:
     stop = asyncio.Event()
     methods = (ConnectScan(), HttpIdentify())
     result = await look(library, NET, [], *methods, stop=stop, saw=lambda s: s.method == "http" and stop.set())

@@ -12,7 +12,6 @@ import pytest
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.documents.tree import get
-from netloom_core.errors import NetloomError
 from netloom_core.library.load import Library
 from netloom_core.model.line import Line
 from netloom_core.protocols.osdp.constants import Cmd, Out, Rep
@@ -22,7 +21,8 @@ from netloom_core.sweep.sweep import sweep
 from netloom_standins.__main__ import Memory, write_private
 from netloom_standins.announce import Announcer
 from netloom_standins.control import FAULTS, Control
-from netloom_standins.http_box import HttpBox
+from netloom_standins.described.memory import Wrong
+from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.osdp_line import OsdpUnit
 from netloom_standins.site import build_units, load_site, written_out
 from netloom_standins.units import Unit
@@ -62,16 +62,15 @@ def test_the_demo_is_wrong_in_the_ways_it_says(units: dict[str, Unit], module: O
 async def test_memory_outlives_the_process(units: dict[str, Unit], module: OsdpUnit, tmp_path: Path) -> None:
     box = units["Ticket hall box"]
     memory = Memory(tmp_path / "memory.json", list(units.values()))
-    box.take("/name", "kept")
-    box.keep()
-    box.take("/name", "not kept")
-    module.address = 77
+    box.change("/name", "kept", True)
+    box.change("/name", "not kept", False)
+    module.move(77, 38400)
     memory.save()
-    box.take("/name", "later")
-    module.address = 3
+    box.change("/name", "later", False)
+    module.move(3, 38400)
     memory.load()
     assert get(box.running, "/name") == "kept"
-    assert module.address == 77
+    assert module.bus_address == 77
 
 
 def test_private_files_are_private(tmp_path: Path) -> None:
@@ -84,7 +83,7 @@ def test_private_files_are_private(tmp_path: Path) -> None:
 
 
 def answer(unit: OsdpUnit, code: int, data: bytes = b"", sequence: int = 0) -> Frame | None:
-    raw = unit.answer(Frame(unit.address, code, data, sequence))
+    raw = unit.answer(Frame(unit.bus_address, code, data, sequence))
     return decode(raw) if raw else None
 
 
@@ -109,7 +108,7 @@ def answer(unit: OsdpUnit, code: int, data: bytes = b"", sequence: int = 0) -> F
 def test_replies(module: OsdpUnit, code: int, data: bytes, reply: int) -> None:
     got = answer(module, code, data)
     assert got is not None
-    assert (got.code, got.address, got.reply) == (reply, module.address, True)
+    assert (got.code, got.address, got.reply) == (reply, module.bus_address, True)
 
 
 def test_numbers_out_of_turn_are_refused_and_0_starts_anew(module: OsdpUnit) -> None:
@@ -170,19 +169,19 @@ async def test_a_power_cut_and_a_slow_boot(module: OsdpUnit) -> None:
     await FAULTS["slow-boot"](module, {"seconds": 0.2})
     await module.power_cut()
     assert answer(module, Cmd.POLL) is None
-    assert module.points["relay-1"] == "off"
+    assert module.memory.value("/relays/1/state") == "off"
     await asyncio.sleep(0.3)
     assert answer(module, Cmd.POLL) is not None
 
 
 async def test_points_that_do_not_exist(module: OsdpUnit) -> None:
-    with pytest.raises(NetloomError, match="no point"):
+    with pytest.raises(Wrong, match="no point"):
         await FAULTS["point"](module, {"point": "relay-7", "state": "on"})
 
 
 async def test_announced_and_browsed_by_mdns(units: dict[str, Unit], library: Library) -> None:
     box = units["Ticket hall box"]
-    assert isinstance(box, HttpBox)
+    assert isinstance(box, DescribedUnit)
     box.address = "127.27.10.11"
     announcer = Announcer()
     await announcer.announce(box, True)

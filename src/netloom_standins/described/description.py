@@ -17,6 +17,8 @@ FOLDER = Path(__file__).resolve().parents[3] / "demo" / "models"
 class Description(BaseModel):
     """`calls_itself` are words that its faces tell by `{name}`. `boot` is how long it takes to start, in seconds.
 
+    `announces` are a DNS-SD service and its port.
+
     `address_at`, `speed_at`, `unit_at` are the paths that say where it is reached; `pulses` end by themselves.
     """
 
@@ -31,6 +33,7 @@ class Description(BaseModel):
     speed_at: str = ""
     unit_at: str = ""
     says_at_start: list[str] = []
+    announces: tuple[str, int] | None = None
     survives: list[str] = []  # paths that a reset leaves as they are
     follows: dict[str, dict[str, list[Any]]] = {}
     faces: list[dict[str, Any]] = []

@@ -14,6 +14,7 @@ from netloom_core.protocols import telnet
 from netloom_standins.described.binary import BinaryForm, BinaryTalk
 from netloom_standins.described.camera import Camera
 from netloom_standins.described.display import Display
+from netloom_standins.described.documents import Documents
 from netloom_standins.described.fixture import Fixture
 from netloom_standins.described.node import Node
 from netloom_standins.described.objects import Agent
@@ -148,5 +149,6 @@ DescribedUnit.faces.update(
         "pjlink": Display,
         "onvif": Camera,
         "web": Web,
+        "documents": Documents,
     }
 )

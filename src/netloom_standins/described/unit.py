@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
@@ -29,6 +29,7 @@ class DescribedUnit(NetUnit):
     speed: int = 0
     talks: list[Any] = field(default_factory=list)  # open talks, which hear of changes
     new_certificate: Callable[[], None] = lambda: None
+    announce: Callable[[Any, bool], Awaitable[None]] | None = None
 
     def __post_init__(self) -> None:
         self.memory = Memory(self.description.memory)
@@ -56,16 +57,32 @@ class DescribedUnit(NetUnit):
         """What it has in mind, as the other stand-ins name it."""
         self.running, self.startup = self.memory.running, self.memory.startup
 
-    def reset_points(self) -> None:
-        """They are in its memory."""
+    @property
+    def usual_boot(self) -> float:
+        return self.description.boot
 
     def set_point(self, point: str, state: str) -> None:
-        path = self.profile.by_point[point].path
-        self.memory.set(path, self.memory.cells[path].parsed(state))
+        known = self.profile.by_point.get(point)
+        if known is None or known.path not in self.memory.cells:
+            raise Wrong(f"It has no point {point}.")
+        self.memory.set(known.path, self.memory.cells[known.path].parsed(state))
+
+    def change(self, path: str, value: Any, stored: bool) -> None:
+        cell = self.memory.cells.get(path)
+        if cell is None:
+            raise Wrong(f"It has no {path}.")
+        self.take(path, cell.parsed(value))
+        if stored:
+            self.keep()
+
+    def announced(self, up: bool) -> None:
+        """By mDNS, where it announces itself and somebody speaks for it."""
+        if self.announce is not None and self.description.announces:
+            self._job(self.announce(self, up))
 
     def take(self, path: str, value: Any) -> None:
-        self.memory.liar = self.faults.liar
-        self.memory.set(path, value)
+        if path != self.faults.liar:
+            self.memory.set(path, value)
 
     def written(self, path: str, said: Any) -> Any:
         """A value from the wire. Raises Wrong."""

@@ -1,11 +1,13 @@
 """Who answers ARP, with MAC address and the maker that registered its prefix.
 
 Where this user may, each address is asked by ARP itself, and every answer is heard: two that claim one
-address are seen at once. The system's table is left aside then: within a second of any change of an entry Linux
-takes another one's answer as a proof of the old MAC address. Else an empty datagram makes the system ask, and its table tells who answered.
-An entry of that table counts only when it was confirmed after this sweep began, or when what was sent there
-during this sweep was answered: it may outlive its device by hours. Who answers neither cannot be there, so
-the other methods are spared asking it.
+address are seen at once. The system's table is left aside then: within a second of any change of an entry
+Linux takes another one's answer as a proof of the old MAC address.
+
+Else an empty datagram makes the system ask, and its table tells who answered. An entry of that table counts
+only when it was confirmed after this sweep began, or when what was sent there during this sweep was answered:
+it may outlive its device by hours. Who answers neither cannot be there, so the other methods are spared
+asking it.
 """
 
 from __future__ import annotations
