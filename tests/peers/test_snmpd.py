@@ -15,6 +15,7 @@ from netloom_core.drivers.registry import Drivers
 from netloom_core.drivers.snmp.agent import ByCommunity, ByUser
 from netloom_core.errors import WrongDevice
 from netloom_core.library.load import Library
+from netloom_core.links.shared_udp import SharedPort
 from netloom_core.links.udp import UdpLink
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.access import Access
@@ -22,7 +23,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
 from netloom_core.model.snmp import SnmpAccess, SnmpUser
-from netloom_core.protocols import snmp
+from netloom_core.protocols import snmp, snmp_notice
 from netloom_core.sweep.methods.snmp import Snmp
 from netloom_core.sweep.methods.snmp_agent import columns
 from netloom_core.sweep.sweep import SweepResult, sweep
@@ -33,7 +34,7 @@ LINE = Line("net", "Net", "ip", network="127.33.1.0/28", source=SOURCE)
 USER = SnmpUser("watcher", "SHA-256", "a long enough key", "AES", "another long key")
 
 
-def configuration(folder: Path, writes: str) -> str:
+def configuration(folder: Path, writes: str, more: str) -> str:
     """Where a community may write, nobody's configuration says who is to be asked: that is what it writes."""
     conf = folder / "snmpd.conf"
     conf.write_text(
@@ -42,14 +43,14 @@ def configuration(folder: Path, writes: str) -> str:
         + f'createUser {USER.name} {USER.auth} "{USER.auth_key}" {USER.priv} "{USER.priv_key}"\n'
         f"rouser {USER.name} priv\n"
         "sysName rack-1\nsysLocation Plant room\n"
-        f"agentAddress udp:{AGENT}:161\n"
+        f"agentAddress udp:{AGENT}:161\n{more}"
     )
     return str(conf)
 
 
-async def running(start: Start, folder: Path, writes: str = "") -> None:
+async def running(start: Start, folder: Path, writes: str = "", more: str = "") -> None:
     log = str(folder / "agent.log")
-    start("snmpd", "-f", "-Lf", log, "-C", "-c", configuration(folder, writes), f"--persistentDir={folder}")
+    start("snmpd", "-f", "-Lf", log, "-C", "-c", configuration(folder, writes, more), f"--persistentDir={folder}")
     for _ in range(100):
         with UdpLink(SOURCE) as link:
             await link.send(snmp.get(snmp.SYSTEM, "quay", 1), AGENT, snmp.PORT)
@@ -69,6 +70,27 @@ async def test_v2c(start: Start, tmp_path: Path, library: Library) -> None:
     assert (finding.facts["host"], finding.facts["place"]) == ("rack-1", "Plant room")
     assert finding.facts["mac"], "the MACs of this computer's interfaces"
     assert finding.facts["enterprise"] == "8072", "net-snmp's own number, out of its engine id"
+
+
+@pytest.mark.parametrize(
+    ("kind", "version", "waits"), [("trapsink", 0, False), ("trap2sink", 1, False), ("informsink", 1, True)]
+)
+async def test_its_notifications_are_taken_for_what_they_are(
+    start: Start, tmp_path: Path, kind: str, version: int, waits: bool
+) -> None:
+    """The first is its cold start. An inform comes once if it is answered."""
+    port = SharedPort(SOURCE, 10162)
+    async with port.listening() as inbox:
+        await running(start, tmp_path, more=f"{kind} {SOURCE} quay 10162\nauthtrapenable 1\n")
+        heard = []
+        until = asyncio.get_running_loop().time() + 3
+        while (came := await inbox.next(until)) is not None:
+            told = snmp_notice.notice(came[0])
+            if told.answer:
+                await port.link.send(told.answer, came[1], came[2])
+            heard.append(told)
+    assert 1 <= len(heard) <= 3, "one that waits and is answered is not said again"
+    assert {(one.version, bool(one.answer)) for one in heard} == {(version, waits)}
 
 
 async def test_an_agent_of_nobody_s_model_is_named_by_the_standard_and_proven_by_its_interfaces(

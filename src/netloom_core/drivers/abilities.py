@@ -5,7 +5,8 @@ A session asks only what is there.
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Hashable, Sequence
+from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequence
+from contextlib import AbstractAsyncContextManager
 from typing import Any, Protocol
 
 from netloom_core.documents.tree import Document
@@ -66,6 +67,12 @@ class Drives(Protocol):
 class Watches(Protocol):
     def watch(self) -> AsyncIterator[dict[str, str]]:
         """States by point id, as they change; ends when the device ends it."""
+        ...
+
+
+class Hints(Protocol):
+    def hints(self) -> AbstractAsyncContextManager[Callable[[float], Awaitable[None]]]:
+        """While it is open: a wait of so many seconds, that ends early when the device says that something changed."""
         ...
 
 

@@ -26,6 +26,7 @@ from netloom_core.drivers.osdp.driver import OsdpDriver
 from netloom_core.drivers.pjlink.driver import PjlinkDriver
 from netloom_core.drivers.rdm.driver import RdmDriver
 from netloom_core.drivers.snmp.driver import SnmpDriver
+from netloom_core.drivers.snmp.form import SnmpChannel
 from netloom_core.errors import CannotDo, RequestError
 from netloom_core.links.http import HttpLink
 from netloom_core.links.stream import open_tcp
@@ -92,7 +93,9 @@ def _modbus(target: Target, profile: Profile, name: str, owners: Owners) -> Modb
 
 
 def _snmp(target: Target, profile: Profile, name: str, owners: Owners) -> SnmpDriver:
-    return SnmpDriver(target, profile, name)
+    way = profile.channels[name]
+    assert isinstance(way, SnmpChannel)
+    return SnmpDriver(target, profile, name, owners.shared(target.line, way.traps) if way.traps else None)
 
 
 def _pjlink(target: Target, profile: Profile, name: str, owners: Owners) -> PjlinkDriver:

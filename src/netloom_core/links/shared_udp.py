@@ -24,15 +24,18 @@ class Inbox:
 
     def __init__(self, peer: str) -> None:
         self.peer = peer
-        self._came: deque[tuple[bytes, str]] = deque(maxlen=MOST_HELD)
+        self._came: deque[tuple[bytes, str, int]] = deque(maxlen=MOST_HELD)
         self._there = asyncio.Event()
 
-    def put(self, data: bytes, address: str) -> None:
-        self._came.append((data, address))
+    def put(self, data: bytes, address: str, port: int) -> None:
+        self._came.append((data, address, port))
         self._there.set()
 
-    async def next(self, until: float) -> tuple[bytes, str] | None:
-        """(datagram, sender); None when none came by `until` of the loop's clock. What came in time is given."""
+    async def next(self, until: float) -> tuple[bytes, str, int] | None:
+        """(datagram, sender's address and port); None when none came by `until` of the loop's clock.
+
+        What came in time is given.
+        """
         while not self._came:
             self._there.clear()
             left = until - asyncio.get_running_loop().time()
@@ -98,7 +101,7 @@ class SharedPort:
 
     async def _pump(self, link: UdpLink) -> None:
         while True:
-            async for data, address, _ in link.answers(ROUND_S):
+            async for data, address, port in link.answers(ROUND_S):
                 for inbox in self._inboxes:
                     if inbox.peer in ("", address):
-                        inbox.put(data, address)
+                        inbox.put(data, address, port)

@@ -11,6 +11,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections.abc import AsyncGenerator, AsyncIterator, Awaitable, Callable, Hashable, Sequence
+from contextlib import asynccontextmanager
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
@@ -32,6 +33,7 @@ WAIT_S = 40.0  # for the turn
 DRIVE_WAIT_S = 8.0  # somebody stands before it: what comes later than that is not wanted any more
 FRESH_S = 1.0  # a proof so young is good enough to write on where the connection itself proves nothing
 POLL_S = 0.5  # how often states are asked for where a device does not tell them by itself
+HINTED_S = 5.0  # the same where it says that something changed: what it says may be lost on the way
 TRIES = 3  # a connection that is lost again and again between proof and call is a trouble of its own
 
 
@@ -201,12 +203,26 @@ class Session:
             return
         self.abilities.need(Ability.STATES, self.target.name)
         last: dict[str, str] = {}
-        while True:
-            now = await self.talk(who, Priority.WATCH).states()
-            if changed := {name: state for name, state in now.items() if last.get(name) != state}:
-                yield changed
-            last = now
-            await asyncio.sleep(POLL_S)
+        async with self._hints() as wait:
+            while True:
+                now = await self.talk(who, Priority.WATCH).states()
+                if changed := {name: state for name, state in now.items() if last.get(name) != state}:
+                    yield changed
+                last = now
+                await wait()
+
+    @asynccontextmanager
+    async def _hints(self) -> AsyncIterator[Callable[[], Awaitable[None]]]:
+        """How to wait for the next look: a while, or until the device says that something changed."""
+        if Ability.HINT not in self.abilities:
+            yield lambda: asyncio.sleep(POLL_S)
+            return
+        driver = await self._source.open(self.target)
+        try:
+            async with driver.hints() as wait:
+                yield lambda: wait(HINTED_S)
+        finally:
+            await driver.close()
 
     async def _stream(self) -> AsyncIterator[dict[str, str]]:
         """A stream needs a connection of its own; it is proven like any other."""

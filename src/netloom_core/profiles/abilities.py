@@ -18,6 +18,7 @@ class Ability(StrEnum):
     STATES = "states"
     DRIVE = "drive"
     WATCH = "watch"  # tells changes by itself
+    HINT = "hint"  # says by itself that something changed, which is looked at then
     LIST = "list"  # knows who is on the bus behind it
     SIGN_IN = "sign in"
 

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict
 from pysnmp.proto import api
 
 from netloom_standins.described.memory import Wrong, spread
-from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.described.unit import UNSET, DescribedUnit
 from netloom_standins.services.base import UdpService
 from netloom_standins.services.snmp import SnmpAgent
 
@@ -36,6 +36,16 @@ class Object(BaseModel):
     kept: bool = False
 
 
+class Traps(BaseModel):
+    """`to` is the path of the address that they go to; `of` are the paths whose changes are told."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    to: str
+    port: int = 162
+    of: list[str]
+
+
 class AgentForm(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
@@ -47,6 +57,7 @@ class AgentForm(BaseModel):
     objects: dict[str, Object] = {}
     commands: dict[str, dict[int, str]] = {}
     site: dict[str, Any] = {}
+    traps: Traps | None = None
 
 
 class Agent(UdpService):
@@ -70,6 +81,39 @@ class Agent(UdpService):
         if self.form.site:
             self._site = {oid: v for oid, v in SnmpAgent(unit, self.form.site).rows() if oid not in self._objects}
         self._names = sorted([*self._objects, *self._site])
+        self._oids = {path: oid for oid, (path, _) in self._objects.items()}
+        self._told_of = {one for path in (self.form.traps.of if self.form.traps else ()) for one in spread(path)}
+
+    async def start(self) -> None:
+        await super().start()
+        if self._told_of:
+            self.described.talks.append(self)
+
+    async def stop(self) -> None:
+        if self in self.described.talks:
+            self.described.talks.remove(self)
+        await super().stop()
+
+    def tell(self, path: str, value: Any) -> None:
+        """A change, as a trap of v2c: the time, what it is, and the object with its value (RFC 3416 clause 4.2.6)."""
+        if path not in self._told_of or self.deaf or self._transport is None or self.form.traps is None:
+            return
+        to = str(self.described.memory.value(self.form.traps.to))
+        if to == UNSET:
+            return
+        oid = self._oids[path]
+        pdu = V2C.TrapPDU()
+        V2C.apiTrapPDU.set_defaults(pdu)
+        binds = [*V2C.apiTrapPDU.get_varbinds(pdu)[:2], (oid, self._told(oid))]
+        V2C.apiTrapPDU.set_varbinds(pdu, binds)
+        message = V2C.Message()
+        V2C.apiMessage.set_defaults(message)
+        V2C.apiMessage.set_community(message, self.form.read)
+        V2C.apiMessage.set_pdu(message, pdu)
+        self._transport.sendto(encoder.encode(message), (to, self.form.traps.port))
+
+    def started(self) -> None:
+        """Nothing is said at its start."""
 
     @property
     def described(self) -> DescribedUnit:

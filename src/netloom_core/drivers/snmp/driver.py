@@ -4,7 +4,9 @@ engine.
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable, Hashable, Sequence
+import asyncio
+from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequence
+from contextlib import asynccontextmanager
 from typing import Any, TypeVar
 
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
@@ -13,23 +15,27 @@ from netloom_core.drivers.snmp.agent import Asked, ByCommunity, ByUser
 from netloom_core.drivers.snmp.form import SnmpBinding, SnmpCall, SnmpChannel
 from netloom_core.drivers.wire import Unreadable, as_number, as_text, canonical, from_number, from_text
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Refused, WrongCredentials
+from netloom_core.links.shared_udp import SharedPort
 from netloom_core.links.udp import UdpLink
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.snmp import SnmpUser
 from netloom_core.profiles.profile import Bound, Profile
-from netloom_core.protocols import snmp
+from netloom_core.protocols import snmp, snmp_notice
 from netloom_core.protocols.xml import clean
 
 Result = TypeVar("Result")
 INTERFACES = 24  # whose addresses are asked for at once: one of them is enough to know it by
+POLL_S = 0.5  # between looks where its notifications cannot be heard
+GATHER_S = 0.1
 NUMBERS = ("integer", "unsigned", "gauge", "ticks")
 
 
 class SnmpDriver(BoundDriver):
     """An agent, asked by the first community or user that it answers. Writing takes the device's own login first."""
 
-    def __init__(self, target: Target, profile: Profile, name: str) -> None:
+    def __init__(self, target: Target, profile: Profile, name: str, traps: SharedPort | None = None) -> None:
         super().__init__(target, profile, name)
+        self._traps = traps
         channel = profile.channels[name]
         assert isinstance(channel, SnmpChannel)
         self._channel = channel
@@ -188,6 +194,35 @@ class SnmpDriver(BoundDriver):
         if binding.syntax == "octets":
             return canonical(bound.item, value.hex(":") if bound.item.type.name == "mac" else value.hex())
         return from_text(bound.item, binding, value.decode("utf-8", "replace").rstrip("\x00"))
+
+    @asynccontextmanager
+    async def hints(self) -> AsyncIterator[Callable[[float], Awaitable[None]]]:
+        """Its notifications. Where this computer may not listen there, it is asked now and then, as others are."""
+        assert self._traps is not None
+        async with self._traps.listening(self.target.address) as inbox:
+
+            async def wait(seconds: float) -> None:
+                loop = asyncio.get_running_loop()
+                until = loop.time() + (seconds if self._traps and self._traps.trouble == "" else POLL_S)
+                while (came := await inbox.next(until)) is not None:
+                    if await self._noticed(*came):
+                        # Several come at once where a cable is pulled; and nobody makes us look for ever.
+                        await asyncio.sleep(GATHER_S)
+                        while (more := await inbox.next(loop.time())) is not None:
+                            await self._noticed(*more)
+                        return
+
+            yield wait
+
+    async def _noticed(self, data: bytes, address: str, port: int) -> bool:
+        assert self._traps is not None
+        try:
+            notice = snmp_notice.notice(data)
+        except ProtocolError:
+            return False
+        if notice.answer:
+            await self._traps.link.send(notice.answer, address, port)
+        return True
 
     # Writing
 

@@ -41,7 +41,8 @@ class SnmpCall(Call):
 class SnmpChannel(Channel, protocol="snmp"):
     """`identity` are facts by the objects that tell them, `interfaces` says that the MAC addresses of its interfaces
     (ifPhysAddress, RFC 2863) are facts, too. `most` object values go into one answer; `community` is the one by which
-    its factory lets others write."""
+    its factory lets others write. `traps` is the port to which it sends notifications, 162 where nothing else is said:
+    what they say is not believed, but makes Netloom look at once."""
 
     binding: ClassVar[type[Binding]] = SnmpBinding
     call: ClassVar[type[Call]] = SnmpCall
@@ -54,6 +55,7 @@ class SnmpChannel(Channel, protocol="snmp"):
     community: str = Field(default="", max_length=60)
     most: int = Field(default=48, ge=1, le=200)
     answer_seconds: float = Field(default=2.0, gt=0, le=20)
+    traps: int = Field(default=0, ge=0, le=65535)
 
     @property
     def driven(self) -> bool:  # type: ignore[override]
@@ -68,6 +70,7 @@ class SnmpChannel(Channel, protocol="snmp"):
             Ability.READ: any(item.decided for item, _ in ours),
             Ability.WRITE: any(item.decided and b.writes for item, b in ours),
             Ability.STATES: any(item.live for item, _ in ours),
+            Ability.HINT: bool(self.traps) and any(item.live for item, _ in ours),
             Ability.DRIVE: any(item.drive and b.writes for item, b in ours),
             Ability.STORE: bool(profile.calls("store", name)),
             Ability.RESTART: bool(profile.calls("restart", name)),

@@ -52,7 +52,7 @@ class ArtNetPoll(Method):
         """With nodes that lead units a talk of its own is begun, as soon as each answered."""
         leading: dict[str, set[int]] = {}
         while (came := await inbox.next(until)) is not None:
-            data, address = came
+            data, address, _ = came
             try:
                 reply = artnet.parse_reply(data)
             except ProtocolError:
