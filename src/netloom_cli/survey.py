@@ -253,6 +253,8 @@ def show(device: str) -> None:
         return
     say(f"{found['name']} ({found['id']})  {found['maker']} {found['model']}  {found['serial']}")
     say(f"{where(found)}  firmware {found['firmware'] or '–'}  {found['state']}")
+    if found["firmware_trouble"]:
+        say(f"  Its firmware is {found['firmware_trouble']}.")
     table(
         ("Setting", "Path", "Intended", "Running", "Startup", "Baseline"),
         (

@@ -18,6 +18,7 @@ from netloom_core.profiles.axis import Axis
 from netloom_core.profiles.binding import Binding
 from netloom_core.profiles.channel import Channel
 from netloom_core.profiles.fill import filled
+from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.people import Connector, Console, Light, Procedure, View
 from netloom_core.types.base import Part
@@ -100,6 +101,7 @@ class Profile(Part):
     lights: list[Light] = []
     connectors: list[Connector] = []
     console: Console | None = None
+    firmware: Firmware | None = None
     standard: ByStandard | None = None
 
     @model_validator(mode="before")

@@ -1205,6 +1205,7 @@ export interface components {
             serial: string;
             profile: string;
             firmware: string;
+            firmware_trouble: string;
             addresses: components["schemas"]["Place"][];
             state: string;
             taken_in: boolean;
@@ -1970,6 +1971,7 @@ export interface components {
             serial: string;
             profile: string;
             firmware: string;
+            firmware_trouble: string;
             addresses: components["schemas"]["Place"][];
             state: string;
             taken_in: boolean;

@@ -71,6 +71,11 @@ export function Face({ device, overview }: { device: Device; overview: Schemas["
           <When at={device.read} />
         </dd>
       </dl>
+      {device.firmware_trouble && (
+        <p className="mt-1.5 text-[12.5px] text-madder">
+          Firmware {device.firmware} is {device.firmware_trouble}.
+        </p>
+      )}
       {device.read_trouble && <p className="mt-1.5 text-[12.5px] text-madder">Last try to read: {device.read_trouble}</p>}
     </div>
   );

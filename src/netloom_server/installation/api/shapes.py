@@ -123,6 +123,7 @@ class DeviceSerializer(Form):
     serial = serializers.CharField()
     profile = serializers.CharField()
     firmware = serializers.CharField()
+    firmware_trouble = serializers.CharField()
     addresses = PlaceSerializer(many=True)
     state = serializers.CharField()
     taken_in = serializers.BooleanField()

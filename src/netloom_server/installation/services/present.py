@@ -39,6 +39,14 @@ def at_factory(device: Device, profile: Profile | None) -> bool:
     return stated == "yes" or (stated is None and profile is not None and device.address in profile.factory.addresses)
 
 
+def firmware_trouble(device: Device, profile: Profile | None) -> str:
+    """Why it should have another firmware; empty where nothing speaks against the one that it tells."""
+    if profile is None or profile.firmware is None or not device.firmware:
+        return ""
+    word, why = profile.firmware.standing(device.firmware)
+    return {"behind": f"too old, {why}", "refused": f"not to be used: {why}"}.get(word, "")
+
+
 def device_as_dict(
     device: Device, library: Library, proofs: set[str] | None = None, names: dict[str, str] | None = None
 ) -> dict[str, Any]:
@@ -65,6 +73,7 @@ def device_as_dict(
         "serial": device.serial,
         "profile": device.profile,
         "firmware": device.firmware,
+        "firmware_trouble": firmware_trouble(device, profile),
         "addresses": addresses,
         "state": state_of(device),
         "taken_in": device.taken_in,

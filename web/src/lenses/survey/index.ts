@@ -7,6 +7,6 @@ export const survey: Lens = {
   name: "Survey",
   Bench: lazy(async () => ({ default: (await import("./SurveyBench")).SurveyBench })),
   tells: (d) => (d.counts.drift || d.counts.lost ? drifted(d) : stateOf(d)),
-  open: (d) => !d.taken_in || d.state !== "known" || !!d.mode,
+  open: (d) => !d.taken_in || d.state !== "known" || !!d.mode || !!d.firmware_trouble,
   finds: true,
 };

@@ -1,0 +1,119 @@
+"""The firmware of a model: which files are for it, how its versions compare, and which it should not have."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from itertools import zip_longest
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from netloom_core.types.base import Part
+
+Standing = Literal["", "behind", "refused", "enough"]
+Version = tuple[tuple[int, str], ...]
+MOST = 60  # characters of a version
+_PARTS = re.compile(r"\d+|[a-z]+")
+_DATE = re.compile(r"^(\d{4})[-./]?(\d{1,2})[-./]?(\d{1,2})$")
+
+
+def _parts(text: str) -> Version:
+    """Numbers by their value, words by their letters; a number comes after the end, which comes after a word.
+
+    So 2.0 < 2.0.1, and 2.0rc1 < 2.0, as release candidates are meant.
+    """
+    return tuple((int(part), "") if part.isdecimal() else (-1, part) for part in _PARTS.findall(text))
+
+
+def _dotted(text: str) -> Version | None:
+    parts = list(_parts(text))
+    while parts and parts[-1] == (0, ""):
+        parts.pop()  # 2.4 is 2.4.0
+    return tuple(parts) if re.search(r"\d", text) else None
+
+
+def _letters(text: str) -> Version | None:
+    """A letter after the number is a later issue of it: 2.4 < 2.4a < 2.4b."""
+    found = re.fullmatch(r"(\d+(?:\.\d+)*)([a-z]*)", text)
+    if found is None:
+        return None
+    numbers = _dotted(found[1]) or ()
+    return (*numbers, (0, found[2])) if found[2] else numbers
+
+
+def _dated(text: str) -> Version | None:
+    found = _DATE.match(text)
+    return tuple((int(part), "") for part in found.groups()) if found else None
+
+
+def _build(text: str) -> Version | None:
+    """The last number counts alone: 3.1 (build 2207)."""
+    numbers = re.findall(r"\d+", text)
+    return ((int(numbers[-1]), ""),) if numbers else None
+
+
+SCHEMES: dict[str, Callable[[str], Version | None]] = {
+    "dotted": _dotted,
+    "letters": _letters,
+    "dated": _dated,
+    "build": _build,
+}
+
+
+class NotThat(Part):
+    """A version that should not be had, and why."""
+
+    version: str = Field(min_length=1, max_length=MOST)
+    why: str = Field(min_length=1, max_length=200)
+
+
+class Firmware(Part):
+    """`codes` are product codes that its files bear, `files` patterns of their names (as of a shell).
+
+    `least` is the oldest version that does what this profile says, `why` what an older one lacks. `scheme` says how
+    versions compare: `dotted` (2.10 after 2.9, 2.0rc1 before 2.0), `letters` (2.4a after 2.4), `dated`
+    (2026-03-01), `build` (the last number alone).
+    """
+
+    codes: list[str] = Field(default=[], max_length=20)
+    files: list[str] = Field(default=[], max_length=20)
+    scheme: Literal["dotted", "letters", "dated", "build"] = "dotted"
+    least: str = Field(default="", max_length=MOST)
+    why: str = Field(default="", max_length=200)
+    refused: list[NotThat] = Field(default=[], max_length=20)
+
+    @model_validator(mode="after")
+    def _readable(self) -> Firmware:
+        for version in [self.least, *(one.version for one in self.refused)]:
+            if version and self.key(version) is None:
+                raise ValueError(f"firmware: {version!r} is no {self.scheme} version")
+        if self.least and not self.why:
+            raise ValueError("firmware: say why the oldest version is that one")
+        return self
+
+    def key(self, version: str) -> Version | None:
+        """What versions are compared by; None for what is none of this scheme."""
+        return SCHEMES[self.scheme](version.strip().lower().removeprefix("v")[:MOST])
+
+    def compare(self, one: str, other: str) -> int | None:
+        """-1, 0 or 1; None where either is no version of this scheme."""
+        a, b = self.key(one), self.key(other)
+        if a is None or b is None:
+            return None
+        for left, right in zip_longest(a, b, fillvalue=(-0.5, "")):
+            if left != right:
+                return -1 if left < right else 1
+        return 0
+
+    def standing(self, version: str) -> tuple[Standing, str]:
+        """What is to be said of a device with that version: a word, and the reason."""
+        for one in self.refused:
+            if self.compare(version, one.version) == 0:
+                return "refused", one.why
+        if not self.least:
+            return "", ""
+        order = self.compare(version, self.least)
+        if order is None:
+            return "", ""
+        return ("behind", f"{self.least} at least: {self.why}") if order < 0 else ("enough", "")
