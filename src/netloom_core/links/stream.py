@@ -54,10 +54,11 @@ class TcpStream:
 
     async def read(self, seconds: float) -> bytes:
         """What is there at the end of the time still counts: this computer may be late."""
-        await asyncio.sleep(0)
         if (data := self._taken()) is None:
             await readable(self._sock, seconds)
             data = self._taken()
+        else:
+            await asyncio.sleep(0)  # who sends without a pause takes no time from the others
         if data is None:
             return b""
         if not data:
@@ -76,14 +77,23 @@ class TcpStream:
 
     async def write(self, data: bytes) -> None:
         try:
+            if (sent := self._taken_now(data)) == len(data):
+                return
             async with asyncio.timeout(SEND_S):
-                await asyncio.get_running_loop().sock_sendall(self._sock, data)
+                await asyncio.get_running_loop().sock_sendall(self._sock, data[sent:])
         except TimeoutError:
             self._over = True
             raise NoAnswer(f"{self._host} takes nothing more.", "Look at its power and cable.") from None
         except OSError as error:
             self._over = True
             raise tcp.mapped(error, self._host) from error
+
+    def _taken_now(self, data: bytes) -> int:
+        """How much of it the system takes at once; nearly always all."""
+        try:
+            return self._sock.send(data)
+        except (BlockingIOError, InterruptedError):
+            return 0
 
     async def send_break(self) -> None:
         """A bare connection has none."""

@@ -35,6 +35,7 @@ async def writable(sock: Waitable, seconds: float) -> None:
 
 async def _ready(sock: Waitable, seconds: float, add: Callable[..., None], remove: Callable[..., object]) -> None:
     loop = asyncio.get_running_loop()
+    number = sock.fileno()  # an object would be written out in words each time, for an error that is thrown away
     came = loop.create_future()
 
     def end() -> None:
@@ -42,12 +43,12 @@ async def _ready(sock: Waitable, seconds: float, add: Callable[..., None], remov
             came.set_result(None)
 
     timer = loop.call_later(seconds, end)
-    add(sock, end)
+    add(number, end)
     try:
         await came
     finally:
         timer.cancel()
-        remove(sock)
+        remove(number)
 
 
 class Talk:

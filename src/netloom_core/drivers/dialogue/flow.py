@@ -63,9 +63,10 @@ class Heard:
 
     def clear(self) -> None:
         """Forget what nobody waits for; announcements among it are kept."""
-        lines, _ = split(self.text)
-        self._strip(lines)
-        self.text = ""
+        if self.text:
+            lines, _ = split(self.text)
+            self._strip(lines)
+            self.text = ""
 
     def clear_lines(self) -> None:
         """Put whole lines aside as announcements; the beginning of a next one stays."""
@@ -89,6 +90,8 @@ class Heard:
 
         The text is taken when it is whole; what follows stays for the next one.
         """
+        if not self.text:
+            return None
         lines, rest = split(self.text)
         ours = self._strip(lines, keep=False)
         ours = self._without_echo(ours, wait.sent.strip())

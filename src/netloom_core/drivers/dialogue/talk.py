@@ -114,7 +114,8 @@ class Conversation:
 
     async def _paced(self) -> None:
         loop = asyncio.get_running_loop()
-        await asyncio.sleep(max(self._free_at - loop.time(), 0))
+        if (wait := self._free_at - loop.time()) > 0:
+            await asyncio.sleep(wait)
         self._free_at = loop.time() + self._channel.pace_seconds
 
     async def _say(self, text: str) -> None:
