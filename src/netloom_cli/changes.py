@@ -243,11 +243,18 @@ def answer(
     give({"run": run, "step": step, "answered": True}) if context.json else note("Answered.")
 
 
-def drive(device: str, point: str, state: str) -> None:
-    """Drive a point now."""
-    done = call("POST", f"/api/devices/{quoted(device)}/drive", {"point": point, "state": state})
+def drive(
+    device: str,
+    point: str,
+    state: str,
+    seconds: Annotated[float | None, typer.Option("--for", help="a pulse: so many seconds, 0.05 to 60")] = None,
+) -> None:
+    """Drive a point now; with --for it goes back by itself."""
+    body = {"point": point, "state": state, **({"seconds": seconds} if seconds is not None else {})}
+    done = call("POST", f"/api/devices/{quoted(device)}/drive", body)
     now = done["state"] or "driven, and nothing tells its state"
-    give({"device": device, **done}) if context.json else note(f"{point} is {now}.")
+    back = f" for {seconds:g} s" if seconds is not None else ""
+    give({"device": device, **done}) if context.json else note(f"{point} is {now}{back}.")
 
 
 def credentials(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 
 import pytest
+from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -347,6 +348,64 @@ def test_what_is_counted_is_filled_down_and_taken_back(page: Page) -> None:
     page.until(lambda: page.field("Intended Input 8 settling time").get_attribute("value") == "", "taken back")
     page.fill("Intended Input 1 settling time", "20")
     assert page.complaints() == []
+
+
+def test_a_cell_is_dragged_over_others_and_a_relay_is_held(page: Page, demo: Demo) -> None:
+    """The corner of a cell fills those that it is dragged over; a button is on while it is down, and no longer."""
+    page.lens("Configure")
+    page.select("Ticket hall box")
+    cell = "//td[@id='setting-/inputs/3/settle_ms']"
+    page.fill("Intended Input 3 settling time", "75")
+    page.sees("pending", cell)
+    corner = page.xpath(f"{cell}//*[@data-fill]")
+    page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", corner)
+    below = page.xpath("//td[@id='setting-/inputs/5/settle_ms']")
+    ActionChains(page.driver).move_to_element(corner).click_and_hold().move_to_element(below).release().perform()
+    page.sees("pending", "//td[@id='setting-/inputs/5/settle_ms']")
+    decided = demo.device("Ticket hall box")["intended"]["inputs"]
+    assert [decided.get(str(n), {}).get("settle_ms") for n in range(2, 7)] == [None, 75, 75, 75, None]
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: "settle_ms" not in demo.device("Ticket hall box")["intended"]["inputs"].get("5", {}), "undo")
+    page.chord(Keys.CONTROL, "z")
+
+    def state() -> str:
+        return str(next(p["state"] for p in demo.device("Ticket hall box")["points"] if p["short"] == "relay-7"))
+
+    more = page.field("Hold or pulse Relay 7")
+    page.driver.execute_script("arguments[0].scrollIntoView({block: 'center', inline: 'center'})", more)
+    more.click()
+    button = page.button("On while pressed")
+    ActionChains(page.driver).click_and_hold(button).perform()
+    page.until(lambda: state() == "on", "on")
+    time.sleep(3)  # longer than one lease
+    assert state() == "on"
+    ActionChains(page.driver).release().perform()
+    page.until(lambda: state() == "off", "let go")
+    page.key(Keys.ESCAPE)
+    page.sees("RELAYS", "//figure")
+
+
+def test_strands_are_folded_and_put_in_order(page: Page, demo: Demo) -> None:
+    heads = "//section[@aria-label='Loom']//h2"
+    page.lens("Survey")
+
+    def order() -> list[str]:
+        return [head.text for head in page.driver.find_elements(By.XPATH, heads)]
+
+    page.until(lambda: len(order()) == 2, "two strands")
+    first, second = order()
+    page.xpath(f"//button[.='{first}']").click()
+    page.xpath("//button[@aria-label='One place to the right on the loom']").click()
+    page.until(lambda: order() == [second, first], "the other way round")
+    assert [line["name"] for line in demo.json("lines")["lines"]] == [second, first], "for everybody"
+    page.xpath("//button[@aria-label='One place to the left on the loom']").click()
+    page.until(lambda: order() == [first, second], "as before")
+    page.xpath(f"//button[@aria-label='Fold {second}']").click()
+    page.until(lambda: order() == [first], "folded")
+    strip = page.xpath(f"//button[starts-with(@aria-label, 'Spread out {second}')]")
+    strip.click()
+    page.until(lambda: order() == [first, second], "spread out")
+    page.press("All lines")
 
 
 def test_on_a_phone_there_is_one_place_at_a_time(page: Page) -> None:

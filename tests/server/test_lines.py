@@ -94,3 +94,24 @@ def test_what_could_not_be_there_is_named_and_nothing_changes(library: Library, 
         if one is not None:
             with pytest.raises(Conflict, match="cannot be merged"):
                 lines.merge(other, one)
+
+
+def test_people_put_lines_in_their_own_order(technician: APIClient, viewer: APIClient, other: Line) -> None:
+    def names() -> list[str]:
+        return [line["name"] for line in technician.get("/api/lines").json()]
+
+    before = names()
+    assert before.index("Quay side") >= 0
+    idents = {line.name: line.id for line in Line.objects.all()}
+    wanted = [*[name for name in reversed(before) if name != "Quay side"], "Quay side"]
+    put = {"lines": [idents[name] for name in wanted]}
+    assert viewer.put("/api/lines/order", put, format="json").status_code == 403
+    assert technician.put("/api/lines/order", put, format="json").status_code == 204
+    assert names() == wanted
+    new = Line.objects.create(name="Annex", kind="ip", network="127.20.1.0/24", protocol="ip")
+    assert names() == [*wanted, "Annex"], "a new one comes last, whatever its address"
+    for wrong in ([new.id, new.id], ["nobody"], "x"):
+        assert technician.put("/api/lines/order", {"lines": wrong}, format="json").status_code == 400
+    assert names() == [*wanted, "Annex"]
+    assert technician.put("/api/lines/order", {"lines": []}, format="json").status_code == 204
+    assert names()[0] == "Annex", "and by their addresses again"

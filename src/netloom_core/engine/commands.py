@@ -51,6 +51,27 @@ class Drive(_Command):
     by: Annotated[str, Field(max_length=150)]
 
 
+class Hold(_Command):
+    """Drive a point, and back when nobody asked again for `seconds`: a hand on a button, or a pulse.
+
+    Answers with `states` after it; empty where it was held already.
+    """
+
+    do: Literal["hold"] = "hold"
+    device: Ident
+    point: Annotated[str, Field(max_length=120)]
+    state: Annotated[str, Field(max_length=120)]
+    by: Annotated[str, Field(max_length=150)]
+    seconds: Annotated[float, Field(gt=0, le=60)]
+
+
+class LetGo(_Command):
+    do: Literal["let go"] = "let go"
+    device: Ident
+    point: Annotated[str, Field(max_length=120)]
+    by: Annotated[str, Field(max_length=150)]
+
+
 class Watch(_Command):
     """Keep `points` events of the device coming for a while; answers with what is known."""
 
@@ -83,7 +104,7 @@ class Forget(_Command):
     device: Ident
 
 
-Command = CarryOut | Stop | Read | States | Drive | Watch | Prove | Answer | Forget
+Command = CarryOut | Stop | Read | States | Drive | Hold | LetGo | Watch | Prove | Answer | Forget
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])
 
 

@@ -29,7 +29,9 @@ from netloom_core.live.watching import Watching
 from netloom_core.model.device import Target
 from netloom_core.model.work import ACTING, FAILED, LIVE, PENDING, SETTLED, SKIPPED, UNKNOWN, JournalEntry, RunState
 from netloom_core.run.answers import Answer, Answers
-from netloom_core.run.drive import drive
+from netloom_core.run.drive import drive, held_and_rest, short_name
+from netloom_core.run.hold import ACTION as HELD
+from netloom_core.run.hold import Holding
 from netloom_core.run.supervisor import Supervisor, insist, own_fault
 from netloom_core.sweep.sweep import SweepResult
 from netloom_core.together import together
@@ -37,6 +39,7 @@ from netloom_core.trace import RUN
 
 log = logging.getLogger("netloom.engine")
 READ_AT_ONCE = 24
+LET_GO_S = 5.0  # for what is held, when the server is told to end
 STATES_S = 3.0
 LOOK_EVERY_S = 5.0  # how often watch mode asks whether it is time
 CUT_OFF = "Netloom was cut off in the middle; what came of it is not known."
@@ -66,13 +69,19 @@ class Engine:
         self._watching = Watching(self.sessions, self._target, self._tell_states)
         self._runs: dict[str, asyncio.Task[None]] = {}
         self._loops: set[asyncio.Task[None]] = set()
+        self._holding = Holding(
+            lambda *what: self._driven(*what), self._records, lambda text: events.put("notice", {"message": text})
+        )
         self._drives: set[asyncio.Task[dict[str, str]]] = set()
+        self._holds: set[asyncio.Task[dict[str, str]]] = set()
         self._does: dict[type, Callable[[Any], Coroutine[Any, Any, dict[str, Any]]]] = {
             commands.CarryOut: self._carry_out,
             commands.Stop: self._stop,
             commands.Read: self._read,
             commands.States: self._states,
             commands.Drive: self._drive,
+            commands.Hold: self._hold,
+            commands.LetGo: self._let_go,
             commands.Watch: self._watch,
             commands.Prove: self._prove,
             commands.Answer: self._answer,
@@ -83,7 +92,9 @@ class Engine:
         """Settle what an earlier process left open, and go on with its runs."""
         unfinished = await self._store.runs.unfinished()
         for intent in await self._journal.open_intents():
-            if intent.run not in unfinished:
+            if intent.action == HELD and not intent.run:
+                self._holding.resume(intent)
+            elif intent.run not in unfinished:
                 await self._journal.append(_never_known(intent))
         for ident in unfinished:
             log.info("run %s goes on after a restart", ident)
@@ -91,7 +102,8 @@ class Engine:
         self._loop("watch mode", self._quiet_sweeps)
 
     async def stop(self) -> None:
-        """Runs under way are cut off; their records let them go on at the next start."""
+        """Runs under way are cut off; their records let them go on at the next start. What is held is let go."""
+        await self._holding.stop(LET_GO_S)
         tasks = [*self._runs.values(), *self._loops, *self._drives]
         for task in tasks:
             task.cancel()
@@ -173,16 +185,32 @@ class Engine:
             return {"states": {}, "trouble": getattr(error, "message", "It does not answer in time.")}
 
     async def _drive(self, command: commands.Drive) -> dict[str, Any]:
-        target = await self._target(command.device)
+        return {"states": await self._driven(command.device, command.point, command.state, command.by)}
+
+    async def _driven(self, device: str, point: str, state: str, by: str) -> dict[str, str]:
+        target = await self._target(device)
         profile = self._library.need(target.profile)
-        work = asyncio.ensure_future(
-            drive(target, profile, command.point, command.state, self.sessions, self._records, command.by)
-        )
+        work = asyncio.ensure_future(drive(target, profile, point, state, self.sessions, self._records, by))
         self._drives.add(work)
         work.add_done_callback(self._drives.discard)
         states = await asyncio.shield(work)  # whoever asked may go away; what came of it is still written down
-        self._tell_states(command.device, states, "")
-        return {"states": states}
+        self._tell_states(device, states, "")
+        return states
+
+    async def _hold(self, command: commands.Hold) -> dict[str, Any]:
+        target = await self._target(command.device)
+        profile = self._library.need(target.profile)
+        point, state, rest = held_and_rest(profile, command.point, command.state)
+        entry = JournalEntry("intent", "", target.device, target.line.id, target.address, HELD, command.by, "")
+        held = asyncio.ensure_future(self._holding.hold(entry, point, state, rest, command.seconds))
+        self._holds.add(held)
+        held.add_done_callback(self._holds.discard)
+        return {"states": await asyncio.shield(held)}
+
+    async def _let_go(self, command: commands.LetGo) -> dict[str, Any]:
+        target = await self._target(command.device)
+        self._holding.let_go(target.device, short_name(self._library.need(target.profile), command.point), command.by)
+        return {}
 
     async def _watch(self, command: commands.Watch) -> dict[str, Any]:
         return {"states": await self._watching.look_at(command.device)}

@@ -6,7 +6,7 @@ import asyncio
 import secrets
 
 from netloom_core.bus.turns import Priority
-from netloom_core.errors import NetloomError, NoAnswer, OutOfRange, ReadBackMismatch, UnknownSetting
+from netloom_core.errors import CannotDo, NetloomError, NoAnswer, OutOfRange, ReadBackMismatch, UnknownSetting
 from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
@@ -37,6 +37,19 @@ def checked_point(profile: Profile, point: str, state: str) -> str:
     if state not in targets:
         raise OutOfRange(f"{one.label} cannot be {state!r}.", f"Say {' or '.join(targets)}.", target=point)
     return state
+
+
+def held_and_rest(profile: Profile, point: str, state: str) -> tuple[str, str, str]:
+    """(point, state, the other state), of what can be held: a point of two states. Raises CannotDo for any other."""
+    point = short_name(profile, point)
+    state = checked_point(profile, point, state)
+    one = profile.by_point[point]
+    targets = one.targets or one.states
+    if len(targets) != 2:
+        raise CannotDo(
+            f"{one.label} has no two states, one to hold and one to let it go to.", "Drive it to one of them."
+        )
+    return point, state, next(other for other in targets if other != state)
 
 
 async def drive(

@@ -31,6 +31,7 @@ class Area(models.Model):
 
 class Line(models.Model):
     """`off` are methods switched off; `reports` what each did in the last sweep; `note` what changed by itself.
+    `position` is where people put it on the loom; 0 where nobody did.
 
     `adapter` is what the port belongs to (see core's links/ports.py); `parent` leads the bus
     of a line behind a device.
@@ -55,6 +56,7 @@ class Line(models.Model):
     note = models.CharField(max_length=400, blank=True)
     trouble = models.CharField(max_length=400, blank=True)
     swept = models.DateTimeField(null=True)
+    position = models.PositiveIntegerField(default=0)
 
     class Meta:
         ordering = ["name"]

@@ -339,6 +339,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/let-go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Let go of a point that is held; one that is not is let be. */
+        post: operations["devices_let_go_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/lights": {
         parameters: {
             query?: never;
@@ -569,6 +586,23 @@ export interface paths {
         put?: never;
         /** @description All that is known of it goes to another line of its kind, and it is gone. */
         post: operations["lines_merge_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description In which order the lines stand on the loom, for everybody. */
+        put: operations["lines_order_update"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1240,9 +1274,12 @@ export interface components {
             kind: string;
             why?: string;
         };
+        /** @description With `seconds` it is held for so long and let go: a pulse, or a hand on a button that asks again and again. */
         DriveRequest: {
             point: string;
             state: string;
+            /** Format: double */
+            seconds?: number;
         };
         /** @description `state` is that of the point itself; empty where nothing tells it. */
         Driven: {
@@ -1363,6 +1400,9 @@ export interface components {
          * @enum {string}
          */
         Kind570Enum: "report" | "archive" | "schedule";
+        LetGoRequest: {
+            point: string;
+        };
         Light: {
             printed: string;
             where: string;
@@ -1417,6 +1457,10 @@ export interface components {
             communities: number;
             users: string[];
             onvif: string[];
+        };
+        /** @description `lines` are ids from left to right; those left out stand behind them, as if nobody had put them anywhere. */
+        LineOrderRequest: {
+            lines: string[];
         };
         Link: {
             path: string;
@@ -2981,6 +3025,39 @@ export interface operations {
             };
         };
     };
+    devices_let_go_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetGoRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     devices_lights_create: {
         parameters: {
             query?: never;
@@ -3536,6 +3613,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Line"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_order_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineOrderRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

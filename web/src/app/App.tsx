@@ -4,6 +4,7 @@ import { asProblem } from "../api/client";
 import { useServerEvents } from "../api/events";
 import { sessionQuery } from "../api/queries";
 import { Trouble, Waiting } from "../ui/parts";
+import { PeoplePage } from "../people/PeoplePage";
 import { SignIn } from "./SignIn";
 import { Workplace } from "./Workplace";
 
@@ -18,6 +19,7 @@ export function App() {
   }
   return (
     <Routes>
+      <Route path="/people" element={<PeoplePage person={session.data} />} />
       <Route path="/:lens" element={<Workplace person={session.data} />} />
       <Route path="*" element={<Navigate to="/survey" replace />} />
     </Routes>

@@ -1,6 +1,6 @@
 import clsx from "clsx";
 import { CircleHelp, CircleUserRound, Moon, Search, Table2 } from "lucide-react";
-import { NavLink } from "react-router";
+import { NavLink, useNavigate } from "react-router";
 import type { Device, Schemas } from "../api/client";
 import { LENSES, leftToDo } from "../lenses/registry";
 import { live } from "../lib/live";
@@ -18,6 +18,7 @@ interface Props {
 
 export function Header({ person, overview, devices }: Props) {
   const narrow = useNarrow();
+  const navigate = useNavigate();
   const connected = useStore(live, (l) => l.connected);
   const density = useStore(place, (p) => p.density);
   return (
@@ -74,7 +75,7 @@ export function Header({ person, overview, devices }: Props) {
         <Button look="bare" title="Keys (?)" aria-label="Keys" onClick={() => openPanel("keys")}>
           <CircleHelp size={15} />
         </Button>
-        <Button look="bare" title={`Signed in as ${person.username}, ${person.role}: password, tokens, people`} aria-label="You and the others" onClick={() => openPanel("people")}>
+        <Button look="bare" title={`Signed in as ${person.username}, ${person.role}: password, tokens, people`} aria-label="You and the others" onClick={() => void navigate("/people")}>
           <CircleUserRound size={15} />
           <span className="max-w-20 truncate text-[12px]">{person.username}</span>
         </Button>

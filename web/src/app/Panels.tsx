@@ -7,7 +7,6 @@ import { AddLine } from "../lenses/survey/AddLine";
 import { Expected } from "../lenses/survey/Expected";
 import { PlanDevice } from "../lenses/survey/PlanDevice";
 import { AreasPanel } from "../loom/AreasPanel";
-import { PeoplePanel } from "../people/PeoplePanel";
 import { Over } from "../ui/Over";
 import { Button } from "../ui/Button";
 import { useActions } from "./actions";
@@ -40,7 +39,6 @@ export function Panels({ overview, devices, person }: Props) {
   if (panel === "line") return <AddLine close={close} />;
   if (panel === "expected") return <Expected close={close} />;
   if (panel === "console") return <ConsolePanel devices={devices} overview={overview} close={close} />;
-  if (panel === "people") return <PeoplePanel person={person} close={close} />;
   if (panel === "areas") return <AreasPanel areas={overview.areas} devices={devices} close={close} />;
   if (panel === "plan-device") return <PlanDevice overview={overview} close={close} />;
   return null;

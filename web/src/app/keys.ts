@@ -32,6 +32,11 @@ function typing(target: EventTarget | null): boolean {
   return target instanceof HTMLElement && !!target.closest("input:not([type=checkbox]), textarea, select, [contenteditable], [role=dialog]");
 }
 
+/** A list, or a field in which nothing is typed that was not decided: there is nothing of its own to take back there. */
+function kept(target: EventTarget | null): boolean {
+  return target instanceof HTMLElement && !target.closest("[role=dialog]") && !!target.closest("select, [data-kept=true]");
+}
+
 /** The keyboard of the whole screen, over the devices that are shown; fields and dialogs keep their own keys. */
 export function useKeys(warps: Warp[], devices: Device[], toLens: (id: string) => void): void {
   useEffect(() => {
@@ -68,7 +73,8 @@ export function useKeys(warps: Warp[], devices: Device[], toLens: (id: string) =
     };
 
     function pressed(event: KeyboardEvent): void {
-      if (typing(event.target) || event.altKey || event.metaKey) return;
+      const back = event.ctrlKey && "zy".includes(event.key.toLowerCase()) && kept(event.target);
+      if ((typing(event.target) && !back) || event.altKey || event.metaKey) return;
       if (event.ctrlKey) {
         const act = withCtrl[event.key.toLowerCase()];
         if (act) {

@@ -12,8 +12,10 @@ interface Place {
   density: Density;
   /** What the strands of the loom are. */
   by: "lines" | "areas";
+  /** Strands that are folded to a strip, by their id. */
+  folded: ReadonlySet<string>;
   sheet: boolean;
-  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "areas" | "expected" | "console" | "people";
+  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "areas" | "expected" | "console";
   /** The line that the bench shows under Survey while no device is selected. */
   line: string;
   /** Only knots in this state are shown; empty for all. */
@@ -47,6 +49,7 @@ export const place = new Store<Place>({
   base: new Set(),
   density: rememberedDensity(),
   by: localStorage.getItem("netloom.by") === "areas" ? "areas" : "lines",
+  folded: new Set(localStorage.getItem("netloom.folded")?.split("\n")),
   sheet: false,
   panel: "",
   line: "",
@@ -93,6 +96,14 @@ export function nextDensity(): void {
 export function weaveBy(by: Place["by"]): void {
   localStorage.setItem("netloom.by", by);
   place.set({ by });
+}
+
+/** Folds a strand to a strip, or spreads it out again. */
+export function fold(strand: string): void {
+  const folded = new Set(place.get().folded);
+  if (!folded.delete(strand)) folded.add(strand);
+  localStorage.setItem("netloom.folded", [...folded].join("\n"));
+  place.set({ folded, cursor: "" });
 }
 
 /** Shows a line on the bench. */

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Device, Line } from "../api/client";
-import { byAreas, byLines, NO_AREA, orderIn, rowsIn } from "./warp";
+import { byAreas, byLines, carried, NO_AREA, orderIn, rowsIn } from "./warp";
 
 const place = (line: string, address: string) => ({ line, line_id: line, address, speed: 0 });
 const device = (name: string, area: string, address = "", state = "known") =>
@@ -29,5 +29,18 @@ describe("another warp", () => {
   it("is walked as it is drawn", () => {
     expect(orderIn(byLines([line]), devices)).toEqual([["Box 10", "Box 9"]]);
     expect(orderIn(byAreas([{ name: "Quay" }, { name: "Hall" }], devices), devices)).toEqual([["Box 9", "Box 10"], ["Hall"], ["Stray"]]);
+  });
+});
+
+describe("a strand that is carried", () => {
+  const order = ["a", "b", "c", "d"];
+  it("takes the place of the one that it is laid onto", () => {
+    expect(carried(order, "a", "c")).toEqual(["b", "c", "a", "d"]);
+    expect(carried(order, "d", "b")).toEqual(["a", "d", "b", "c"]);
+    expect(carried(order, "a", "d")).toEqual(["b", "c", "d", "a"]);
+  });
+  it("stays where there is nothing to do", () => {
+    expect(carried(order, "a", "a")).toBeUndefined();
+    expect(carried(order, "x", "a")).toBeUndefined();
   });
 });

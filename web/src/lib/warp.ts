@@ -36,6 +36,17 @@ export function rowsIn(warp: Warp, devices: Device[]): Row[] {
     }));
 }
 
+/** The devices on a strand, from top to bottom. */
+export const knotsOf = (warp: Warp, devices: Device[]): Device[] => rowsIn(warp, devices).flatMap((row) => (row.kind === "knot" ? [row.device] : []));
+
+/** An order with one laid onto another's place: behind it when it came from before it, else before it. Nothing where that changes nothing. */
+export function carried(order: string[], one: string, to: string): string[] | undefined {
+  const [from, at] = [order.indexOf(one), order.indexOf(to)];
+  if (from < 0 || at < 0 || from === at) return undefined;
+  const rest = order.filter((id) => id !== one);
+  return [...rest.slice(0, at), one, ...rest.slice(at)];
+}
+
 /** Strands from left to right, and in each the devices from top to bottom: what arrows walk. */
 export const orderIn = (warps: Warp[], devices: Device[]): string[][] =>
   warps.map((warp) => rowsIn(warp, devices).flatMap((row) => (row.kind === "knot" ? [row.device.id] : [])));

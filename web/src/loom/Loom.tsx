@@ -8,13 +8,14 @@ import { leftToDo } from "../lenses/registry";
 import { live, shareDone } from "../lib/live";
 import { openPanel, place, weaveBy } from "../lib/place";
 import { useStore } from "../lib/store";
-import { byAreas, orderIn, rowsIn, type Warp } from "../lib/warp";
+import { byAreas, knotsOf, orderIn, rowsIn, type Warp } from "../lib/warp";
 import { plural } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Filters } from "./Filters";
 import { FirstLines } from "./FirstLines";
 import { Site } from "./Site";
 import { Strand } from "./Strand";
+import { Folded } from "./StrandHead";
 
 interface Props {
   lines: Line[];
@@ -35,6 +36,8 @@ export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
   const order = useMemo(() => orderIn(warps, shown).flat(), [warps, shown]);
   const progress = useStore(live, (l) => l.progress);
   const density = useStore(place, (p) => p.density);
+  const folded = useStore(place, (p) => p.folded);
+  const cursor = useStore(place, (p) => (p.folded.size ? p.cursor : "")); // whom one goes to is seen
   const placeless = devices.filter((d) => !d.addresses.length);
   if (!lines.length) return <FirstLines />;
   return (
@@ -75,7 +78,7 @@ export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
       ) : (
         <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
           {(only || todo ? warps.filter((warp) => rowsIn(warp, shown).length) : warps).map((warp) => (
-            <Strand key={warp.id} warp={warp} devices={shown} lens={lens} order={order} share={progress[warp.id] ? shareDone({ line: progress[warp.id] }) : 1} />
+            folded.has(warp.id) && !knotsOf(warp, shown).some((d) => d.id === cursor) ? <Folded key={warp.id} warp={warp} devices={knotsOf(warp, shown)} lens={lens} /> : <Strand key={warp.id} warp={warp} devices={shown} lens={lens} order={order} share={progress[warp.id] ? shareDone({ line: progress[warp.id] }) : 1} />
           ))}
         </div>
       )}

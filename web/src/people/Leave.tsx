@@ -12,13 +12,12 @@ const NAMED = 6;
 let answered = false; // whoever signs out was asked already
 
 /** The way out. What runs and would be gone at the next power cut is named first. */
-export function Leave({ close }: { close: () => void }) {
+export function Leave() {
   const client = useQueryClient();
   const navigate = useNavigate();
   const devices = unkept(useQuery(devicesQuery).data ?? []);
   const show = () => {
     place.set({ selected: new Set(devices.map((d) => d.id)), cursor: devices[0].id, todo: false });
-    close();
     void navigate("/configure");
   };
   const out = () =>

@@ -29,12 +29,12 @@ export function useForm(act: (fields: Record<string, string>) => Promise<unknown
 }
 
 /** One's own password, second factor, and the way out. */
-export function You({ person, close }: { person: Schemas["Person"]; close: () => void }) {
+export function You({ person }: { person: Schemas["Person"] }) {
   return (
     <>
       <Password />
       <SecondFactor person={person} />
-      <Leave close={close} />
+      <Leave />
     </>
   );
 }

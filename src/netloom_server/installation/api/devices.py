@@ -236,8 +236,21 @@ class DriveView(APIView):
         by = request.user.get_username()
         profile = engine().library.get(device.profile)
         point = short_name(profile, data["point"]) if profile else data["point"]
-        done = engine().do({"do": "drive", "device": device.id, "point": point, "state": data["state"], "by": by})
+        command = {"do": "drive", "device": device.id, "point": point, "state": data["state"], "by": by}
+        if "seconds" in data:
+            command |= {"do": "hold", "seconds": data["seconds"]}
+        done = engine().do(command)
         return Response({**done, "state": done.get("states", {}).get(point, "")})
+
+
+class LetGoView(APIView):
+    @extend_schema(request=shapes.LetGoSerializer, responses={204: None})
+    def post(self, request: Request, word: str) -> Response:
+        """Let go of a point that is held; one that is not is let be."""
+        device = records.resolve(word)
+        point = checked(shapes.LetGoSerializer, request)["point"]
+        engine().do({"do": "let go", "device": device.id, "point": point, "by": request.user.get_username()})
+        return Response(status=204)
 
 
 class WatchView(APIView):

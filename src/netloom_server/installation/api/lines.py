@@ -86,6 +86,15 @@ class LineView(APIView):
         return Response(status=204)
 
 
+class LineOrderView(APIView):
+    @extend_schema(request=survey.LineOrderSerializer, responses={204: None})
+    def put(self, request: Request) -> Response:
+        """In which order the lines stand on the loom, for everybody."""
+        lines.put_in_order(checked(survey.LineOrderSerializer, request)["lines"])
+        engine().events.put("lines", {"line": ""})
+        return Response(status=204)
+
+
 class MergeLineView(APIView):
     @extend_schema(request=survey.MergeLineSerializer, responses=shapes.LineSerializer)
     def post(self, request: Request, ident: str) -> Response:

@@ -422,8 +422,15 @@ class CredentialSerializer(Form):
 
 
 class DriveSerializer(Form):
+    """With `seconds` it is held for so long and let go: a pulse, or a hand on a button that asks again and again."""
+
     point = serializers.CharField(max_length=60)
     state = serializers.CharField(max_length=30)
+    seconds = serializers.FloatField(min_value=0.05, max_value=60, required=False)
+
+
+class LetGoSerializer(Form):
+    point = serializers.CharField(max_length=60)
 
 
 class StatesSerializer(Form):

@@ -31,6 +31,12 @@ class MergeAreaSerializer(Form):
     into = serializers.IntegerField()
 
 
+class LineOrderSerializer(Form):
+    """`lines` are ids from left to right; those left out stand behind them, as if nobody had put them anywhere."""
+
+    lines = serializers.ListField(child=serializers.CharField(max_length=8), max_length=500)
+
+
 class MergeLineSerializer(Form):
     into = serializers.CharField(max_length=80)
 

@@ -106,6 +106,17 @@ def edit(line: Line, data: dict[str, Any], library: Library) -> None:
 
 
 @transaction.atomic
+def put_in_order(idents: list[str]) -> None:
+    """The loom's strands from left to right. Raises RequestError where a line is named twice, or is none."""
+    known = {line.id: line for line in Line.objects.all()}
+    if len(set(idents)) != len(idents) or any(ident not in known for ident in idents):
+        raise RequestError("The order names a line twice, or one that is none.", "Look at the lines again.")
+    for position, ident in enumerate(idents, 1):
+        Line.objects.filter(id=ident).exclude(position=position).update(position=position)
+    Line.objects.exclude(id__in=idents).exclude(position=0).update(position=0)
+
+
+@transaction.atomic
 def remove(line: Line) -> None:
     """Take a line away with the strangers on it. Raises Conflict where anything of the installation is on it."""
     _idle(line)

@@ -287,11 +287,13 @@ def _console_kind(facts: dict[str, str]) -> str:
 
 
 def in_order(lines: Iterable[Line]) -> list[Line]:
-    """IP networks by address, then serial lines, then buses behind devices, by name."""
+    """As people put them; those that nobody put anywhere at the end: IP networks by address, then serial lines,
+    then buses behind devices, by name.
+    """
 
-    def key(line: Line) -> tuple[int, int, str]:
+    def key(line: Line) -> tuple[bool, int, int, int, str]:
         at = int(ipaddress.ip_network(line.network).network_address) if line.kind == "ip" else 0
-        return KIND_ORDER.index(line.kind), at, line.name.casefold()
+        return not line.position, line.position, KIND_ORDER.index(line.kind), at, line.name.casefold()
 
     return sorted(lines, key=key)
 

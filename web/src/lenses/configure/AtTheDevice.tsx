@@ -4,10 +4,10 @@ import { ask } from "../../lib/place";
 import { Button } from "../../ui/Button";
 import { Heading } from "../../ui/parts";
 
-/** What a person sees and does at the device itself: lights, acts by hand, connectors as printed. */
+/** What a person sees and does at the device itself: lights, and acts by hand. */
 export function AtTheDevice({ device }: { device: WholeDevice }) {
-  const { lights, procedures, connectors } = device.face;
-  if (!lights.length && !procedures.length && !connectors.length) return null;
+  const { lights, procedures } = device.face;
+  if (!lights.length && !procedures.length) return null;
   return (
     <>
       <Heading>At the device</Heading>
@@ -42,16 +42,6 @@ export function AtTheDevice({ device }: { device: WholeDevice }) {
           )}
         </div>
       ))}
-      {connectors.length > 0 && (
-        <ul className="text-[12.5px]">
-          {connectors.map((one) => (
-            <li key={one.printed}>
-              <b className="font-mono">{one.printed}</b> <span className="text-soft">{one.kind}{one.first && `, 1 is on the ${one.first}`}</span>
-              {one.terminals.length > 0 && <span className="ml-1 font-mono text-[11px]">{one.terminals.join(" · ")}</span>}
-            </li>
-          ))}
-        </ul>
-      )}
     </>
   );
 }

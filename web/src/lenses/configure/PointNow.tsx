@@ -7,6 +7,7 @@ import { live } from "../../lib/live";
 import { useStore } from "../../lib/store";
 import { Button } from "../../ui/Button";
 import { Choice, Input, When } from "../../ui/parts";
+import { HoldPulse } from "./HoldPulse";
 
 const LEASE_MS = 20_000;
 
@@ -31,7 +32,7 @@ export function usePoints(device: WholeDevice | undefined) {
     mutationFn: (to: { point: string; state: string }) => got(api.POST("/api/devices/{word}/drive", { params: { path: { word: id } }, body: to })),
     onError: tellProblem,
   });
-  return { states: trouble ? undefined : states, changed: changed ?? {}, trouble, there, drive };
+  return { device: id, states: trouble ? undefined : states, changed: changed ?? {}, trouble, there, drive };
 }
 
 export type Live = ReturnType<typeof usePoints>;
@@ -54,6 +55,9 @@ export function PointNow({ point, points }: { point: Point; points: Live }) {
         </span>
       )}
       {point.drive && <Drive point={point} state={state} busy={points.drive.isPending} to={(next) => points.drive.mutate({ point: point.short, state: next })} />}
+      {point.drive && point.live && point.targets.length === 2 && (
+        <HoldPulse device={points.device} point={point} to={point.targets[1]} disabled={state === "unknown"} />
+      )}
     </>
   );
 }

@@ -9,6 +9,7 @@ import { common, differing, OnIt, Tags } from "./OnIt";
 import { type Live, PointNow } from "./PointNow";
 import { Intended, useFound } from "./SettingRow";
 import { VARIOUS } from "./editors/editor";
+import { type CellAt, useDragFill } from "./useDragFill";
 
 export interface Decision {
   path: string;
@@ -43,17 +44,27 @@ export function SettingSheet({ sheet, all, decide, called, now }: Props) {
     );
   }
 
-  function fillDown(column: number) {
-    const cells = sheet.rows.flatMap((row) => row.cells[column] ?? []);
-    const [first, ...rest] = cells;
+  /** Gives others the value of one: what is decided for it, else what it has. */
+  function fill(first: Setting, rest: Setting[], done: string) {
     const intended = common(all(first), "intended");
     const value = intended === null || intended === VARIOUS ? common(all(first), "running") : intended;
     if (value === VARIOUS || value === null) return;
     several(
       rest.filter((setting) => !same(common(all(setting), "running"), value) || common(all(setting), "intended") !== null).map((setting) => ({ setting, value })),
-      `Filled ${sheet.columns[column]} down`,
+      done,
     );
   }
+
+  function fillDown(column: number) {
+    const [first, ...rest] = sheet.rows.flatMap((row) => row.cells[column] ?? []);
+    fill(first, rest, `Filled ${sheet.columns[column]} down`);
+  }
+
+  const at = (cell: CellAt) => sheet.rows[cell.row]?.cells[cell.column];
+  const drag = useDragFill(sheet.key !== sheet.axis, (from, cells) => {
+    const first = at(from);
+    if (first) fill(first, cells.flatMap((cell) => at(cell) ?? []), "Filled");
+  });
 
   function paste(event: React.ClipboardEvent<HTMLTableElement>) {
     const text = event.clipboardData.getData("text/plain");
@@ -107,7 +118,7 @@ export function SettingSheet({ sheet, all, decide, called, now }: Props) {
             </tr>
           </thead>
           <tbody>
-            {sheet.rows.map((row, at) => (
+            {sheet.rows.map((row, number) => (
               <tr key={row.label} className="border-t border-weave/80 align-top">
                 <th scope="row" className="sticky left-0 z-[1] bg-cloth max-w-40 truncate py-1 pr-2 text-left font-normal whitespace-nowrap" title={row.label}>
                   {labelOf(row)}
@@ -122,7 +133,7 @@ export function SettingSheet({ sheet, all, decide, called, now }: Props) {
                   </td>
                 ))}
                 {row.cells.map((setting, column) => (
-                  <Cell key={setting?.path ?? column} row={at} column={column} setting={setting} all={setting ? all(setting) : []} set={set} forget={forget} />
+                  <Cell key={setting?.path ?? column} row={number} column={column} setting={setting} all={setting ? all(setting) : []} set={set} forget={forget} drag={drag} />
                 ))}
               </tr>
             ))}
@@ -146,10 +157,11 @@ interface CellProps {
   all: Setting[];
   set: (path: string, value: unknown) => Promise<string>;
   forget: (path: string) => Promise<string>;
+  drag: ReturnType<typeof useDragFill>;
 }
 
 /** The value itself where nothing is decided and all agree; what differs stands below, by name. */
-function Cell({ row, column, setting, all, set, forget }: CellProps) {
+function Cell({ row, column, setting, all, set, forget, drag }: CellProps) {
   const found = useFound(setting?.path ?? "-");
   if (!setting) return <td />;
   const { pending, drift, unkept, unreadable } = differing(all);
@@ -160,9 +172,18 @@ function Cell({ row, column, setting, all, set, forget }: CellProps) {
       data-row={row}
       data-column={column}
       title={`${setting.label} · ${setting.path}`}
-      className={clsx("min-w-[104px] py-0.5 pr-1.5", odd && "bg-weld-wash/50", found && "outline-2 outline-indigo")}
+      className={clsx("group relative min-w-[104px] py-0.5 pr-1.5", odd && "bg-weld-wash/50", (found || drag.covers(row, column)) && "outline-2 outline-indigo")}
     >
       <Intended setting={setting} all={all} set={set} forget={forget} />
+      {!setting.reserved && (
+        <span
+          data-fill
+          aria-hidden
+          title="Drag over others to give them this value"
+          className="absolute right-0.5 bottom-0 size-2 cursor-crosshair touch-none bg-indigo opacity-0 group-focus-within:opacity-100 group-hover:opacity-100"
+          {...drag.handle({ row, column })}
+        />
+      )}
       {odd && (
         <span className="block text-[11.5px]">
           <Tags all={all} />

@@ -12,6 +12,7 @@ import { kindOf, plural, whereOf } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Choice, Heading, Input, Labelled, Mono, Options } from "../../ui/parts";
 import { Rename } from "../../ui/Rename";
+import { useOrder } from "../../loom/useCarried";
 import { AskWhy } from "./AskWhy";
 
 /** One line: how it is looked along, what each method did last, its port, its access. */
@@ -36,9 +37,12 @@ export function LinePanel({ line }: { line: Line }) {
             {line.holder && ` · ${line.holder} has the line`}
           </p>
         </div>
-        <Button look="bare" onClick={() => place.set({ line: "" })}>
-          All lines
-        </Button>
+        <span className="flex gap-1">
+          <Place line={line} />
+          <Button look="bare" onClick={() => place.set({ line: "" })}>
+            All lines
+          </Button>
+        </span>
       </div>
       <div className="flex flex-wrap gap-2">
         <Button look="strong" disabled={begin.isPending} onClick={() => begin.mutate({ kind: "sweep", lines: [line.id] })}>
@@ -64,6 +68,25 @@ export function LinePanel({ line }: { line: Line }) {
         </p>
       )}
     </section>
+  );
+}
+
+/** Where it stands on the loom: one place to the left or right. Its head can be carried, too. */
+function Place({ line }: { line: Line }) {
+  const { data: overview } = useQuery(overviewQuery);
+  const put = useOrder();
+  const order = overview?.lines.map((one) => one.id) ?? [];
+  const at = order.indexOf(line.id);
+  const to = (where: number, words: string, sign: string) => (
+    <Button look="bare" aria-label={words} title={words} disabled={!order[where]} className="!px-1" onClick={() => put(line.id, order[where])}>
+      {sign}
+    </Button>
+  );
+  return (
+    <>
+      {to(at - 1, "One place to the left on the loom", "←")}
+      {to(at + 1, "One place to the right on the loom", "→")}
+    </>
   );
 }
 

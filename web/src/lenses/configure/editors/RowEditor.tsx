@@ -71,6 +71,7 @@ export function RowEditor({ setting, value, hint, set, forget }: EditorProps) {
         aria-invalid={!!refused.why}
         value={text}
         placeholder={hint}
+        data-kept={text === start || text === sent}
         inputMode={number ? "decimal" : undefined}
         title={number ? `${setting.limits.minimum} to ${setting.limits.maximum} ${setting.unit}` : undefined}
         onChange={(event) => setText(event.target.value)}

@@ -1,0 +1,153 @@
+"""Points that are held: while somebody holds them, or for the length of a pulse. Each is let go whatever happens.
+
+A hold has a lease. Who holds it asks for it again and again; a browser that goes away does not, and the point is let go
+within two seconds. The journal's intent stays open as long as it is held, so that the next start lets go what a
+crash left on.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import secrets
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass, field
+
+from netloom_core.errors import Busy, NetloomError, RequestError
+from netloom_core.model.work import JournalEntry
+from netloom_core.run.steps.base import Records
+from netloom_core.run.supervisor import insist
+
+log = logging.getLogger("netloom.hold")
+ACTION = "hold"
+LONGEST_S = 60.0  # of one lease, and of a pulse
+IN_ALL_S = 600.0  # a hand that stays on a button for longer is none
+AGAIN_S = (0.5, 1.0, 2.0, 4.0)  # between tries to let go; then every eight seconds
+TRIES = 20
+
+Drive = Callable[[str, str, str, str], Awaitable[dict[str, str]]]  # device, point, state, by whom: the states after it
+Tell = Callable[[str], None]
+
+
+@dataclass
+class Held:
+    device: str
+    point: str
+    state: str
+    rest: str
+    by: str
+    intent: JournalEntry
+    until: float
+    at_most: float
+    changed: asyncio.Event = field(default_factory=asyncio.Event)
+
+
+class Holding:
+    """`drive` does one drive with its own journal; `tell` says in words what people must know."""
+
+    def __init__(self, drive: Drive, records: Records, tell: Tell) -> None:
+        self._drive, self._records, self._tell = drive, records, tell
+        self._held: dict[tuple[str, str], Held] = {}
+        self._tasks: set[asyncio.Task[None]] = set()
+
+    async def hold(self, entry: JournalEntry, point: str, state: str, rest: str, seconds: float) -> dict[str, str]:
+        """Drive to `state`, and to `rest` when nobody asked again for `seconds`. States after it; none when it was
+        held already. `entry` is the intent, without its id. Raises Busy where another person holds it.
+        """
+        if not 0 < seconds <= LONGEST_S:
+            raise RequestError(f"A point is held for at most {LONGEST_S:g} s at a time.", "Give fewer seconds.")
+        loop = asyncio.get_running_loop()
+        key = entry.device, point
+        if (held := self._held.get(key)) is not None:
+            if held.by != entry.by or held.state != state:
+                raise Busy(f"{held.by} holds {point} {held.state}.", "It is let go when they let it go.")
+            held.until = min(loop.time() + seconds, held.at_most)
+            held.changed.set()
+            return {}
+        now = loop.time()
+        intent = entry._replace(
+            intent=secrets.token_hex(8), changes=({"path": f"point:{point}", "from": rest, "to": state},)
+        )
+        held = Held(entry.device, point, state, rest, entry.by, intent, now + seconds, now + IN_ALL_S)
+        self._held[key] = held
+        try:
+            await self._records.intend(intent)
+        except BaseException:
+            del self._held[key]
+            raise
+        try:
+            states = await self._drive(held.device, point, state, held.by)
+        except BaseException:
+            held.until = 0  # whether it followed is not known
+            self._keep(held)
+            raise
+        held.until = max(held.until, loop.time() + seconds) if held.until else 0  # a slow device has its pulse, too
+        self._keep(held)
+        return states
+
+    def let_go(self, device: str, point: str, by: str) -> None:
+        """Soon, and without waiting for it. Whoever stands there may let go what another one holds."""
+        held = self._held.get((device, point))
+        if held is not None:
+            held.until = 0
+            held.changed.set()
+
+    def resume(self, intent: JournalEntry) -> None:
+        """What an earlier process left held is let go."""
+        [change] = intent.changes
+        point = str(change["path"]).removeprefix("point:")
+        held = Held(intent.device, point, str(change["to"]), str(change["from"]), intent.by, intent, 0, 0)
+        self._held[held.device, point] = held
+        self._keep(held)
+
+    async def stop(self, seconds: float) -> None:
+        """Let go of everything; what does not follow in time stays open in the journal, for the next start."""
+        for held in self._held.values():
+            held.until = 0
+            held.changed.set()
+        if self._tasks:
+            await asyncio.wait(self._tasks, timeout=seconds)
+        for task in self._tasks:
+            task.cancel()
+        await asyncio.gather(*self._tasks, return_exceptions=True)
+
+    def _keep(self, held: Held) -> None:
+        task = asyncio.ensure_future(self._until_let_go(held))
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+
+    async def _until_let_go(self, held: Held) -> None:
+        loop = asyncio.get_running_loop()
+        while (left := held.until - loop.time()) > 0:
+            held.changed.clear()
+            try:
+                async with asyncio.timeout(left):
+                    await held.changed.wait()
+            except TimeoutError:
+                continue
+        word, said = await self._release(held)
+        await insist(lambda: self._records.conclude(_outcome(held.intent, word, said)), "that a point was let go")
+        self._held.pop((held.device, held.point), None)
+
+    async def _release(self, held: Held) -> tuple[str, str]:
+        """(outcome, what there is to say). It is tried for some minutes: a point that stays on is a danger."""
+        error = ""
+        for number in range(TRIES):
+            try:
+                await self._drive(held.device, held.point, held.rest, held.by)
+                return "done", ""
+            except NetloomError as trouble:
+                error = trouble.message
+            except Exception:
+                log.exception("letting go of %s of %s broke", held.point, held.device)
+                error = "Netloom made a mistake of its own; its log has it."
+            if number == 0:
+                self._tell(f"{held.point} is held {held.state} and could not be let go: {error} It is tried again.")
+            await asyncio.sleep(AGAIN_S[number] if number < len(AGAIN_S) else 8.0)
+        self._tell(f"{held.point} could not be let go and may still be {held.state}: {error} Look at it there.")
+        return "failed", error
+
+
+def _outcome(intent: JournalEntry, word: str, said: str) -> JournalEntry:
+    changes = tuple({**change, "read_back": change["from"] if word == "done" else None} for change in intent.changes)
+    return intent._replace(kind="outcome", outcome=word, message=said, changes=changes)
