@@ -97,7 +97,8 @@ def single(library: Library, model: str, serial: str, address: str, line: Data =
     """One unit without a site, on a line of that kind."""
     device = {"name": serial, "profile": model, "serial": serial, "address": address}
     values = unit.pop("values", {})
-    made = _unit({**device, "values": values, "unit": {"firmware": "1.0.0", **unit}}, line, library, Path())
+    usual = "1.0.0" if line is BUS else "1.0"
+    made = _unit({**device, "values": values, "unit": {"firmware": usual, **unit}}, line, library, Path())
     made.lose_unkept()
     return made
 

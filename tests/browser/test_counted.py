@@ -1,4 +1,4 @@
-"""How many keys and clicks twelve common jobs take, as docs/look.md says, and none more than two over what they decide."""
+"""How many keys and clicks twelve common jobs take: what docs/look.md says, at most two over what they decide."""
 
 from __future__ import annotations
 

@@ -40,7 +40,11 @@ def leave(page: Page) -> None:
 
 def shown(page: Page, part: str) -> str:
     """The one text that is shown once."""
-    return str(page.xpath(f"//section[@aria-label='{part}']//*[@role='status']//button[starts-with(@aria-label, 'Copy ')]").text)
+    return str(
+        page.xpath(
+            f"//section[@aria-label='{part}']//*[@role='status']//button[starts-with(@aria-label, 'Copy ')]"
+        ).text
+    )
 
 
 def test_somebody_comes_in_by_a_link_and_makes_the_door_their_own(page: Page, theirs: Page, demo: Demo) -> None:

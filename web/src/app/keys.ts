@@ -4,7 +4,7 @@ import { goThroughEdits } from "../api/work";
 import { walk } from "../lib/knots";
 import { LENSES } from "../lenses/registry";
 import { nextDensity, openPanel, place, select, weaveBy } from "../lib/place";
-import { orderIn, type Warp } from "../lib/warp";
+import { orderIn, sortedOut, type Warp } from "../lib/warp";
 import { toggleTheme } from "./theme";
 
 export const KEYS: [string, string][] = [
@@ -42,7 +42,7 @@ export function useKeys(warps: Warp[], devices: Device[], toLens: (id: string) =
   useEffect(() => {
     // Worked out once for what is shown, not for each key: it goes through all devices.
     let known: string[][] | undefined;
-    const order = () => (known ??= orderIn(warps, devices));
+    const order = () => (known ??= orderIn(warps, sortedOut(warps, devices)));
 
     function move(event: KeyboardEvent): void {
       const next = walk(order(), place.get().cursor, event.key);

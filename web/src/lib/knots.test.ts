@@ -3,8 +3,10 @@ import type { Device, Line } from "../api/client";
 import { leftToDo, LENSES, lensOf, tells } from "../lenses/registry";
 import { rowsOf, shortAddress, walk } from "./knots";
 import { secondsLeft, shareDone } from "./live";
-import { byLines, orderIn } from "./warp";
+import { byLines, orderIn, sortedOut, type Warp } from "./warp";
 import { ago, listed, needsAre, plural, shown } from "./words";
+
+const ordered = (warps: Warp[], devices: Device[]) => orderIn(warps, sortedOut(warps, devices));
 
 const line = (id: string) => ({ id, name: id, kind: "ip", network: "127.20.10.0/24" }) as Line;
 
@@ -52,7 +54,7 @@ describe("walking the loom", () => {
   ])("from %s by %s to %s", (from, key, to) => expect(walk(order, from, key)).toBe(to));
 
   it("follows the strands", () => {
-    expect(orderIn(byLines([line("net"), line("other")]), [device("b", "127.20.10.9"), device("a", "127.20.10.2")])).toEqual([["a", "b"], []]);
+    expect(ordered(byLines([line("net"), line("other")]), [device("b", "127.20.10.9"), device("a", "127.20.10.2")])).toEqual([["a", "b"], []]);
   });
 });
 

@@ -1,6 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { Device, Line } from "../api/client";
-import { byAreas, byLines, carried, NO_AREA, orderIn, rowsIn } from "./warp";
+import { byAreas, byLines, carried, NO_AREA, orderIn, rowsIn, sortedOut, type Warp } from "./warp";
+
+const ordered = (warps: Warp[], devices: Device[]) => orderIn(warps, sortedOut(warps, devices));
 
 const place = (line: string, address: string) => ({ line, line_id: line, address, speed: 0 });
 const device = (name: string, area: string, address = "", state = "known") =>
@@ -23,12 +25,12 @@ describe("another warp", () => {
 
   it("is not misled by an area that people named like that", () => {
     const odd = [device("a", NO_AREA), device("b", "")];
-    expect(orderIn(byAreas([{ name: NO_AREA }], odd), odd)).toEqual([["a"], ["b"]]);
+    expect(ordered(byAreas([{ name: NO_AREA }], odd), odd)).toEqual([["a"], ["b"]]);
   });
 
   it("is walked as it is drawn", () => {
-    expect(orderIn(byLines([line]), devices)).toEqual([["Box 10", "Box 9"]]);
-    expect(orderIn(byAreas([{ name: "Quay" }, { name: "Hall" }], devices), devices)).toEqual([["Box 9", "Box 10"], ["Hall"], ["Stray"]]);
+    expect(ordered(byLines([line]), devices)).toEqual([["Box 10", "Box 9"]]);
+    expect(ordered(byAreas([{ name: "Quay" }, { name: "Hall" }], devices), devices)).toEqual([["Box 9", "Box 10"], ["Hall"], ["Stray"]]);
   });
 });
 
@@ -42,5 +44,25 @@ describe("a strand that is carried", () => {
   it("stays where there is nothing to do", () => {
     expect(carried(order, "a", "a")).toBeUndefined();
     expect(carried(order, "x", "a")).toBeUndefined();
+  });
+});
+
+describe("devices by strand", () => {
+  const at = (id: string, line: string) => ({ id, name: id, area: "", addresses: [{ line_id: line, address: id }] }) as unknown as Device;
+  const warps = ["net", "bus"].map((id) => ({ id, name: id, line: { id } as Line }));
+
+  it("are the very same lists where nobody of them changed", () => {
+    const [one, two, three] = [at("1", "net"), at("2", "net"), at("3", "bus")];
+    const before = sortedOut(warps, [one, two, three]);
+    const after = sortedOut(warps, [one, { ...two, name: "changed" }, three], before);
+    expect(after.get("bus")).toBe(before.get("bus"));
+    expect(after.get("net")).not.toBe(before.get("net"));
+    expect(after.get("net")?.map((d) => d.name)).toEqual(["1", "changed"]);
+  });
+
+  it("have somebody who is on two lines on both, once", () => {
+    const both = { ...at("1", "net"), addresses: [{ line_id: "net" }, { line_id: "net" }, { line_id: "bus" }] } as unknown as Device;
+    const strands = sortedOut(warps, [both]);
+    expect([strands.get("net"), strands.get("bus")]).toEqual([[both], [both]]);
   });
 });

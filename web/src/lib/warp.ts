@@ -36,9 +36,6 @@ export function rowsIn(warp: Warp, devices: Device[]): Row[] {
     }));
 }
 
-/** The devices on a strand, from top to bottom. */
-export const knotsOf = (warp: Warp, devices: Device[]): Device[] => rowsIn(warp, devices).flatMap((row) => (row.kind === "knot" ? [row.device] : []));
-
 /** An order with one laid onto another's place: behind it when it came from before it, else before it. Nothing where that changes nothing. */
 export function carried(order: string[], one: string, to: string): string[] | undefined {
   const [from, at] = [order.indexOf(one), order.indexOf(to)];
@@ -47,6 +44,29 @@ export function carried(order: string[], one: string, to: string): string[] | un
   return [...rest.slice(0, at), one, ...rest.slice(at)];
 }
 
+const NOBODY: Device[] = [];
+
 /** Strands from left to right, and in each the devices from top to bottom: what arrows walk. */
-export const orderIn = (warps: Warp[], devices: Device[]): string[][] =>
-  warps.map((warp) => rowsIn(warp, devices).flatMap((row) => (row.kind === "knot" ? [row.device.id] : [])));
+export const orderIn = (warps: Warp[], strands: ReadonlyMap<string, Device[]>): string[][] =>
+  warps.map((warp) => rowsIn(warp, strands.get(warp.id) ?? NOBODY).flatMap((row) => (row.kind === "knot" ? [row.device.id] : [])));
+
+/** Devices by strand, in one pass over them; a list that would be equal to the one before is that one. */
+export function sortedOut(warps: Warp[], devices: Device[], before: ReadonlyMap<string, Device[]> = new Map()): Map<string, Device[]> {
+  const places = new Map<string, Device[]>();
+  const put = (key: string, device: Device) => {
+    const those = places.get(key);
+    if (!those) places.set(key, [device]);
+    else if (those.at(-1) !== device) those.push(device);
+  };
+  for (const device of devices) {
+    put(`area ${device.area}`, device);
+    for (const at of device.addresses) put(`line ${at.line_id}`, device);
+  }
+  return new Map(
+    warps.map((warp) => {
+      const now = places.get(warp.line ? `line ${warp.line.id}` : `area ${warp.area}`) ?? NOBODY;
+      const old = before.get(warp.id);
+      return [warp.id, old && old.length === now.length && old.every((device, at) => device === now[at]) ? old : now];
+    }),
+  );
+}

@@ -8,7 +8,7 @@ import { leftToDo } from "../lenses/registry";
 import { live, shareDone } from "../lib/live";
 import { openPanel, place, weaveBy } from "../lib/place";
 import { useStore } from "../lib/store";
-import { byAreas, knotsOf, orderIn, rowsIn, type Warp } from "../lib/warp";
+import { byAreas, type Warp } from "../lib/warp";
 import { plural } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Filters } from "./Filters";
@@ -16,6 +16,7 @@ import { FirstLines } from "./FirstLines";
 import { Site } from "./Site";
 import { Strand } from "./Strand";
 import { Folded } from "./StrandHead";
+import { useOrdered, useStrands } from "./useStrands";
 
 interface Props {
   lines: Line[];
@@ -27,13 +28,18 @@ interface Props {
   lens: Lens;
 }
 
+const CROWD = 24; // strands
+const NOBODY: Device[] = [];
+
 /** The picture of the whole installation: lines or areas as strands, devices as knots. */
 export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
   const begin = useBegin();
   const only = useStore(place, (p) => (lens.finds ? p.only : ""));
   const todo = useStore(place, (p) => p.todo);
   const left = useMemo(() => leftToDo(devices, lens), [devices, lens]);
-  const order = useMemo(() => orderIn(warps, shown).flat(), [warps, shown]);
+  const strands = useStrands(warps, shown);
+  const order = useOrdered(warps, strands);
+  const on = (warp: Warp) => strands.get(warp.id) ?? [];
   const progress = useStore(live, (l) => l.progress);
   const density = useStore(place, (p) => p.density);
   const folded = useStore(place, (p) => p.folded);
@@ -74,11 +80,11 @@ export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
       </div>
       {lens.finds && <Filters devices={devices} only={only} />}
       {density === "site" ? (
-        <Site warps={warps} devices={shown} lens={lens} order={order} />
+        <Site warps={warps} strands={strands} devices={shown} lens={lens} order={order} />
       ) : (
         <div className="flex min-h-0 flex-1 gap-3 overflow-x-auto px-4 py-2">
-          {(only || todo ? warps.filter((warp) => rowsIn(warp, shown).length) : warps).map((warp) => (
-            folded.has(warp.id) && !knotsOf(warp, shown).some((d) => d.id === cursor) ? <Folded key={warp.id} warp={warp} devices={knotsOf(warp, shown)} lens={lens} /> : <Strand key={warp.id} warp={warp} devices={shown} lens={lens} order={order} share={progress[warp.id] ? shareDone({ line: progress[warp.id] }) : 1} />
+          {(only || todo ? warps.filter((warp) => on(warp).length) : warps).map((warp) => (
+            folded.has(warp.id) && !on(warp).some((d) => d.id === cursor) ? <Folded key={warp.id} warp={warp} devices={on(warp)} lens={lens} /> : <Strand key={warp.id} warp={warp} devices={strands.get(warp.id) ?? NOBODY} lens={lens} order={order} share={progress[warp.id] ? shareDone({ line: progress[warp.id] }) : 1} crowded={warps.length > CROWD} />
           ))}
         </div>
       )}

@@ -8,9 +8,11 @@ import { fitted, KNOT, type Stroke } from "../lib/strokes";
 import { useStore } from "../lib/store";
 import { rowsIn, type Warp } from "../lib/warp";
 import { INK, Mark } from "../ui/Mark";
+import type { Strands } from "./useStrands";
 
 interface Props {
   warps: Warp[];
+  strands: Strands;
   devices: Device[];
   lens: Lens;
   order: string[];
@@ -22,7 +24,7 @@ const WIDEST = 74;
 const ROOMY = 23;
 
 /** The whole installation in one picture, without scrolling: thin strands side by side, like a warp. */
-export function Site({ warps, devices, lens, order }: Props) {
+export function Site({ warps, strands, devices, lens, order }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ width: 0, height: 0 });
   const [over, setOver] = useState("");
@@ -37,9 +39,9 @@ export function Site({ warps, devices, lens, order }: Props) {
   const width = warps.length ? Math.min(WIDEST, Math.floor(size.width / warps.length)) : 0;
   // As much room for each knot as the fullest strand leaves, and the same on all of them.
   const usual = useMemo(() => {
-    const most = Math.max(1, ...warps.map((warp) => rowsIn(warp, devices).filter((row) => row.kind === "knot").length));
+    const most = Math.max(1, ...[...strands.values()].map((those) => those.length));
     return Math.max(KNOT, Math.min(ROOMY, (size.height - head - 6) / most));
-  }, [warps, devices, size.height, head]);
+  }, [strands, size.height, head]);
   const pick = useCallback(
     (event: React.MouseEvent, id: string) => select(id, event.shiftKey ? "extend" : event.ctrlKey || event.metaKey ? "toggle" : "only", order),
     [order],
@@ -49,7 +51,7 @@ export function Site({ warps, devices, lens, order }: Props) {
       <div ref={box} className="flex min-h-0 flex-1 overflow-hidden pt-1">
         {width > 0 &&
           warps.map((warp) => (
-            <Thin key={warp.id} warp={warp} devices={devices} lens={lens} width={width} head={head} height={size.height - head - 6} usual={usual} pick={pick} point={setOver} />
+            <Thin key={warp.id} warp={warp} devices={strands.get(warp.id) ?? NOBODY} lens={lens} width={width} head={head} height={size.height - head - 6} usual={usual} pick={pick} point={setOver} />
           ))}
       </div>
       <Told devices={devices} lens={lens} over={over} />
@@ -181,6 +183,7 @@ function pickAll(event: React.MouseEvent, devices: Device[], pick: ThinProps["pi
   else place.set({ cursor: devices[0].id, anchor: devices[0].id, base: new Set(), selected: new Set(devices.map((d) => d.id)) });
 }
 
+const NOBODY: Device[] = [];
 const NOTHING: ReadonlySet<string> = new Set();
 
 function chosenOf(selected: ReadonlySet<string>, mine: ReadonlySet<string>): ReadonlySet<string> {

@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import clsx from "clsx";
-import { memo, useCallback, useMemo, useRef } from "react";
+import { memo, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Device } from "../api/client";
 import type { Lens } from "../lenses/lens";
 import type { Row } from "../lib/knots";
@@ -10,6 +10,7 @@ import { rowsIn, type Warp } from "../lib/warp";
 import { Arrivals, useAnswered } from "./Arrivals";
 import { Knot } from "./Knot";
 import { AreaHead, LineHead } from "./StrandHead";
+import { useNear } from "./useNear";
 
 interface Props {
   warp: Warp;
@@ -18,6 +19,8 @@ interface Props {
   order: string[];
   /** How far its sweep has come, 0 to 1; 1 when none goes on. */
   share: number;
+  /** Among so many strands that only those in view have their knots. */
+  crowded: boolean;
 }
 
 const HEIGHT = { rows: 46, lines: 26 };
@@ -25,7 +28,7 @@ const WIDTH = { rows: "min-w-[236px]", lines: "min-w-[200px]" };
 const GAP = 17;
 
 /** One line or area: its head, and its knots along the warp. */
-export const Strand = memo(function Strand({ warp, devices, lens, order, share }: Props) {
+export const Strand = memo(function Strand({ warp, devices, lens, order, share, crowded }: Props) {
   const density = useStore(place, (p) => (p.density === "rows" ? "rows" : "lines"));
   const scroll = useRef<HTMLDivElement>(null);
   const rows = useMemo(() => rowsIn(warp, devices), [warp, devices]);
@@ -41,13 +44,23 @@ export const Strand = memo(function Strand({ warp, devices, lens, order, share }
     getItemKey: (index) => keyOf(rows[index]),
     overscan: 12,
   });
+  const whole = useRef<HTMLDivElement>(null);
+  const near = useNear(whole);
+  // Whom one goes to, by key or by name, comes into view, however far down or aside.
+  useEffect(() => {
+    const index = rows.findIndex((row) => row.kind === "knot" && row.device.id === cursor);
+    if (index < 0) return;
+    if (whole.current && hidden(whole.current)) whole.current.scrollIntoView({ block: "nearest", inline: "nearest" });
+    virtual.scrollToIndex(index, { align: "auto" });
+    // Only a step of the cursor scrolls: not what is read, swept or sorted meanwhile.
+  }, [cursor]);
   const knots = rows.filter((row) => row.kind === "knot");
   const pick = useCallback(
     (event: React.MouseEvent, id: string) => select(id, event.shiftKey ? "extend" : event.ctrlKey || event.metaKey ? "toggle" : "only", order),
     [order],
   );
   return (
-    <div className={clsx("flex min-h-0 w-full max-w-[460px] flex-1 flex-col", WIDTH[density])}>
+    <div ref={whole} className={clsx("flex min-h-0 w-full max-w-[460px] flex-1 flex-col", WIDTH[density])}>
       {warp.line ? <LineHead line={warp.line} share={share} count={knots.length} /> : <AreaHead strand={warp.id} name={warp.name} devices={knots.map((row) => row.device)} lens={lens} />}
       <div
         ref={scroll}
@@ -63,7 +76,7 @@ export const Strand = memo(function Strand({ warp, devices, lens, order, share }
         )}
           <div className="relative" role="presentation" style={{ height: virtual.getTotalSize() }}>
             <div aria-hidden className="absolute inset-y-0 left-[59px] w-[2px] bg-warp/60" />
-            {virtual.getVirtualItems().map((item) => {
+            {(!crowded || near || cursor ? virtual.getVirtualItems() : []).map((item) => {
               const row = rows[item.index];
               return (
                 <div
@@ -86,6 +99,12 @@ export const Strand = memo(function Strand({ warp, devices, lens, order, share }
     </div>
   );
 });
+
+/** Whether less than half of a strand is in view: what somebody points at does not move away under the pointer. */
+function hidden(strand: Element): boolean {
+  const [mine, around] = [strand.getBoundingClientRect(), strand.parentElement!.getBoundingClientRect()];
+  return Math.min(mine.right, around.right) - Math.max(mine.left, around.left) < mine.width / 2;
+}
 
 const NOTHING: ReadonlySet<string> = new Set();
 
