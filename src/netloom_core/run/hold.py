@@ -22,6 +22,7 @@ log = logging.getLogger("netloom.hold")
 ACTION = "hold"
 LONGEST_S = 60.0  # of one lease, and of a pulse
 IN_ALL_S = 600.0  # a hand that stays on a button for longer is none
+PAUSE_S = 2.0  # for which nobody has to have asked before that hand counts again
 AGAIN_S = (0.5, 1.0, 2.0, 4.0)  # between tries to let go; then every eight seconds
 TRIES = 20
 
@@ -48,6 +49,7 @@ class Holding:
     def __init__(self, drive: Drive, records: Records, tell: Tell) -> None:
         self._drive, self._records, self._tell = drive, records, tell
         self._held: dict[tuple[str, str], Held] = {}
+        self._worn: dict[tuple[str, str], float] = {}  # who was held too long, and until when it is not held anew
         self._tasks: set[asyncio.Task[None]] = set()
 
     async def hold(self, entry: JournalEntry, point: str, state: str, rest: str, seconds: float) -> dict[str, str]:
@@ -65,6 +67,10 @@ class Holding:
             held.changed.set()
             return {}
         now = loop.time()
+        if now < self._worn.get(key, now):
+            self._worn[key] = now + PAUSE_S
+            raise Busy(f"{point} was held for {IN_ALL_S / 60:g} minutes and let go.", "Let go of the button, too.")
+        self._worn.pop(key, None)
         intent = entry._replace(
             intent=secrets.token_hex(8), changes=({"path": f"point:{point}", "from": rest, "to": state},)
         )
@@ -125,6 +131,8 @@ class Holding:
                     await held.changed.wait()
             except TimeoutError:
                 continue
+        if loop.time() >= held.at_most > 0:
+            self._worn[held.device, held.point] = loop.time() + PAUSE_S
         word, said = await self._release(held)
         await insist(lambda: self._records.conclude(_outcome(held.intent, word, said)), "that a point was let go")
         self._held.pop((held.device, held.point), None)

@@ -35,9 +35,7 @@ export function LineHead({ line, share, count }: { line: Line; share: number; co
             {line.name}
           </button>
         </h2>
-        <span className="flex items-center gap-1 text-[12px] whitespace-nowrap text-soft">
-          {count} known <Fold strand={line.id} name={line.name} />
-        </span>
+        <span className="text-[12px] whitespace-nowrap text-soft">{count} known</span>
       </div>
       <div className="flex items-baseline justify-between gap-2 text-[12px] whitespace-nowrap text-soft">
         <span className="truncate" title={line.holder ? `${line.holder} has the line` : line.kind === "ip" ? `sent from ${line.source} on ${line.interface}` : line.path}>
@@ -46,7 +44,7 @@ export function LineHead({ line, share, count }: { line: Line; share: number; co
         <span title={exact(line.swept)}>{going ? `${here} answered` : line.swept ? `swept ${ago(line.swept)}` : "never swept"}</span>
       </div>
       {/* Always one line high, so that nothing below moves when a sweep begins or ends. */}
-      <div className="mt-0.5 flex h-[18px] items-center text-[12px]">
+      <div className="mt-0.5 flex h-[18px] items-center justify-between gap-1.5 text-[12px]">
         {going ? (
           <Bar share={share} label={`Sweep of ${line.name}`} />
         ) : (
@@ -54,11 +52,14 @@ export function LineHead({ line, share, count }: { line: Line; share: number; co
             type="button"
             onClick={() => openLine(line.id)}
             title={line.trouble || line.note}
-            className={clsx("w-full truncate text-left", line.trouble ? "text-madder" : "text-weld")}
+            className={clsx("min-w-0 flex-1 truncate text-left", line.trouble ? "text-madder" : "text-weld")}
           >
             {line.trouble || line.note}
           </button>
         )}
+        <span className="ml-auto flex items-center">
+          <Fold strand={line.id} name={line.name} />
+        </span>
       </div>
     </div>
   );
@@ -80,11 +81,11 @@ export function AreaHead({ strand, name, devices, lens }: { strand: string; name
             {name}
           </button>
         </h2>
-        <span className="flex items-center gap-1 text-[12px] whitespace-nowrap text-soft">
-          {plural(devices.length, "device")} <Fold strand={strand} name={name} />
-        </span>
+        <span className="text-[12px] whitespace-nowrap text-soft">{plural(devices.length, "device")}</span>
       </div>
-      <p className={clsx("h-[22px] text-[12px]", left ? "text-weld" : "text-soft")}>{left ? `${left} to do under ${lens.name}` : `nothing to do under ${lens.name}`}</p>
+      <p className={clsx("flex h-[22px] items-center justify-between text-[12px]", left ? "text-weld" : "text-soft")}>
+        {left ? `${left} to do under ${lens.name}` : `nothing to do under ${lens.name}`} <Fold strand={strand} name={name} />
+      </p>
     </div>
   );
 }

@@ -62,7 +62,7 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
         </>
       )}
       {chosen.length === 1 && chosen[0].taken_in && <Access device={chosen[0]} />}
-      {chosen.length > 0 && strips}
+      {chosen.length > 0 && <div className="mt-5">{strips}</div>}
     </>
   );
 }

@@ -60,8 +60,10 @@ function Held({ label, hold, letGo }: { label: string; hold: () => Promise<unkno
   const press = () => {
     if (down) return;
     setDown(true);
-    let last: Promise<unknown> = hold().catch(tellProblem);
-    const timer = window.setInterval(() => (last = hold().catch(() => undefined)), AGAIN_MS);
+    // What is refused once is not asked for again and again.
+    const asked = () => hold().catch((error) => (tellProblem(error), end.current()));
+    let last: Promise<unknown> = asked();
+    const timer = window.setInterval(() => (last = asked()), AGAIN_MS);
     end.current = () => {
       end.current = () => undefined;
       setDown(false);
