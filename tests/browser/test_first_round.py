@@ -377,7 +377,7 @@ def test_a_cell_is_dragged_over_others_and_a_relay_is_held(page: Page, demo: Dem
     button = page.button("On while pressed")
     ActionChains(page.driver).click_and_hold(button).perform()
     page.until(lambda: state() == "on", "on")
-    time.sleep(3)  # longer than one lease
+    time.sleep(4)  # longer than one lease
     assert state() == "on"
     ActionChains(page.driver).release().perform()
     page.until(lambda: state() == "off", "let go")

@@ -173,7 +173,7 @@ for n in range(200):
 
 
 def test_random_pulls_moves_and_clones(wire: Wire, desk: Desk) -> None:
-    """Ten rounds here, two hundred in bench/laboratory.py: what did not answer in that sweep is not called known."""
+    """Five rounds here, two hundred in bench/laboratory.py: what did not answer in that sweep is not called known."""
     rounds = Rounds(wire, desk, random.Random(3))
-    for _ in range(8):
+    for _ in range(5):
         assert rounds.one() == []

@@ -1,7 +1,7 @@
 """Points that are held: while somebody holds them, or for the length of a pulse. Each is let go whatever happens.
 
 A hold has a lease. Who holds it asks for it again and again; a browser that goes away does not, and the point is let go
-within two seconds. The journal's intent stays open as long as it is held, so that the next start lets go what a
+when its lease is over. The journal's intent stays open as long as it is held, so that the next start lets go what a
 crash left on.
 """
 

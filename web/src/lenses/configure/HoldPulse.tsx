@@ -7,8 +7,8 @@ import { Button } from "../../ui/Button";
 import { Input } from "../../ui/parts";
 import type { Point } from "./PointNow";
 
-const LEASE_S = 2; // a page that goes away lets go after that
-const AGAIN_MS = 700;
+const LEASE_S = 3; // a page that is gone without a word lets go after that
+const AGAIN_MS = 600;
 
 interface Props {
   device: string;
@@ -22,7 +22,7 @@ interface Props {
 export function HoldPulse({ device, point, to, disabled }: Props) {
   const path = { params: { path: { word: device } } };
   const hold = (seconds: number) => got(api.POST("/api/devices/{word}/drive", { ...path, body: { point: point.short, state: to, seconds } }));
-  const letGo = () => got(api.POST("/api/devices/{word}/let-go", { ...path, body: { point: point.short } }));
+  const letGo = () => got(api.POST("/api/devices/{word}/let-go", { ...path, body: { point: point.short }, keepalive: true }));
   const [text, setText] = useState("0.5");
   const word = point.words[to] ?? to;
   const pulse = (event: FormEvent) => {
@@ -76,8 +76,10 @@ function Held({ label, hold, letGo }: { label: string; hold: () => Promise<unkno
   const release = () => end.current();
   useEffect(() => {
     window.addEventListener("blur", release);
+    window.addEventListener("pagehide", release);
     return () => {
       window.removeEventListener("blur", release);
+      window.removeEventListener("pagehide", release);
       release();
     };
   }, []);
