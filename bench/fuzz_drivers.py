@@ -15,7 +15,7 @@ from netloom_core.drivers.framed.frames import Check, Framing, Receiver
 from netloom_core.drivers.framed.layout import packed, parsed, unpacked
 from netloom_core.drivers.http.bodies import decoded, tree
 from netloom_core.errors import NetloomError
-from netloom_core.protocols import artnet, artnet_rdm, http_auth, modbus, onvif, pjlink, rdm, snmp
+from netloom_core.protocols import artnet, artnet_rdm, http_auth, modbus, onvif, pjlink, rdm, snmp, snmp_notice
 from netloom_core.protocols.osdp import frames, secure
 
 COUNT = 200_000
@@ -69,11 +69,13 @@ def challenge(data: bytes) -> Any:
 
 
 RDM = rdm.pack(rdm.Message(b"\x7f\xf2\0\0\0\1", b"\x7f\xf0\0\0\0\2", 1, 0x21, rdm.LABEL, b"wash"))
+INFORM = bytes.fromhex("302902010104067075626c6963a61c02014d0201000201003011300f060a2b060102010202010804020101")
 DECODERS: dict[str, tuple[Callable[[bytes], Any], bytes]] = {
     "a talk in lines": (talk, b"list\r\nrow 1 2\r\n!told\r\nrow 2 3\r\n> "),
     "frames": (framed, FRAMING.encoded(packed(LAYOUT, {"value": -5, "name": "Hall"}))),
     "Modbus words": (registers, modbus.tcp(7, 1, bytes((3, 4, 0, 1, 0, 2)))),
     "Modbus writes": (written, modbus.rtu(1, modbus.write_register(5, b"\0\7"))),
+    "SNMP notification": (snmp_notice.notice, INFORM),
     "SNMP": (snmp.parse, snmp.get([snmp.SYS_DESCR], "public", 5)),
     "PJLink": (lambda data: pjlink.value_of(data, "%1POWR"), b"%1POWR=1"),
     "Art-Net network": (artnet.parse_ip_prog_reply, artnet.ip_prog()[:8] + b"\x00\xf9" + bytes(24)),

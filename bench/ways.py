@@ -6,6 +6,7 @@ The bare loop says the very same bytes to the same stand-in without sessions, it
 from __future__ import annotations
 
 import asyncio
+import asyncio.streams as streams
 import socket
 import tempfile
 import time
@@ -22,6 +23,8 @@ from netloom_core.protocols import modbus, snmp
 
 ROUNDS = 12
 COPIES = 200
+DEVICE_S = 0.002
+USUAL = streams.StreamReader
 
 
 async def best(work: Callable[[], Awaitable[object]]) -> float:
@@ -113,16 +116,38 @@ WAYS = {
 }
 
 
-async def ways() -> None:
+class Unhurried(asyncio.StreamReader):
+    """What a stand-in hears on a connection, as late as a device that has other work hears it."""
+
+    late_s = 0.0
+
+    async def read(self, n: int = -1) -> bytes:
+        data = await super().read(n)
+        await asyncio.sleep(self.late_s)
+        return data
+
+    async def readexactly(self, n: int) -> bytes:
+        data = await super().readexactly(n)
+        await asyncio.sleep(self.late_s)
+        return data
+
+
+async def ways(late_s: float = 0.0) -> None:
     library = Library.read(ROOT / "profiles")
+    Unhurried.late_s = late_s
+    streams.StreamReader = Unhurried if late_s else USUAL  # type: ignore[misc]
     for number, (title, (model, bare)) in enumerate(WAYS.items()):
+        if late_s and "TCP" not in title:
+            continue
         with tempfile.TemporaryDirectory() as folder:
             async with bench(library, model, Path(folder), f"127.62.{number + 1}") as here:
                 talk = await here.talk()
                 await talk.read("running")
                 ours = await best(lambda talk=talk: talk.read("running"))  # type: ignore[misc]
                 plain = await best(await bare(here))
-        print(f"read by {title}: {ours * 1000:.1f} ms, bare requests {plain * 1000:.1f} ms, ratio {ours / plain:.2f}")
+        device = f", where it takes {late_s * 1000:g} ms to hear" if late_s else ""
+        ratio = ours / plain
+        print(f"read by {title}{device}: {ours * 1000:.1f} ms, bare requests {plain * 1000:.1f} ms, ratio {ratio:.2f}")
 
 
 def loading() -> None:
@@ -147,4 +172,5 @@ def loading() -> None:
 
 def main() -> None:
     asyncio.run(ways())
+    asyncio.run(ways(DEVICE_S))
     loading()

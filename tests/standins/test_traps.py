@@ -138,6 +138,13 @@ def test_any_bytes_are_a_notice_or_a_typed_error() -> None:
                 data[dice.randrange(len(data))] = dice.randrange(256)
         with contextlib.suppress(ProtocolError):
             notice(bytes(data))
+    for hostile in (
+        b"\x30\x80" * 2000,
+        b"\x30\x8b" + b"\xff" * 11 + b"\x00",
+        b"\x30\x82\x00\x04\x02\x88" + b"\xff" * 8,
+    ):
+        with pytest.raises(ProtocolError):
+            notice(hostile)
     assert notice(whole).version == snmp_notice.V2C
 
 

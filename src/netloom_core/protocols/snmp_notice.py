@@ -19,6 +19,10 @@ from netloom_core.errors import ProtocolError
 
 PORT = 162
 MAX_DATAGRAM = 65_507
+# What the decoder lets through of bytes that are none of its own.
+BROKEN = (
+    PyAsn1Error, PySnmpError, ValueError, TypeError, LookupError, AttributeError, OverflowError, RecursionError,
+)  # fmt: skip
 V1, V2C, V3 = 0, 1, 3  # msgVersion
 TOOLS: Any = api.PROTOCOL_MODULES[api.SNMP_VERSION_2C]
 OLD_TOOLS: Any = api.PROTOCOL_MODULES[api.SNMP_VERSION_1]
@@ -51,7 +55,7 @@ def notice(data: bytes) -> Notice:
         if kind not in ("TrapPDU", "SNMPv2TrapPDU"):
             raise ProtocolError("no notification of SNMP")
         return Notice(version)
-    except (PyAsn1Error, PySnmpError, ValueError, TypeError, IndexError, KeyError, AttributeError) as error:
+    except BROKEN as error:
         raise ProtocolError("not an SNMP message") from error
 
 

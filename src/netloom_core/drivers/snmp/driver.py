@@ -26,7 +26,7 @@ from netloom_core.protocols.xml import clean
 Result = TypeVar("Result")
 INTERFACES = 24  # whose addresses are asked for at once: one of them is enough to know it by
 POLL_S = 0.5  # between looks where its notifications cannot be heard
-GATHER_S = 0.1
+GATHER_S = 0.2
 NUMBERS = ("integer", "unsigned", "gauge", "ticks")
 
 
