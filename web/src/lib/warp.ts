@@ -21,8 +21,18 @@ export function byAreas(areas: { name: string }[], devices: Device[]): Warp[] {
   return [...names.map((name) => ({ id: `area ${name}`, name, area: name })), ...(used.has("") ? [{ id: "area", name: NO_AREA, area: "" }] : [])];
 }
 
+/** Of lists of devices that are still the same: what stood on their strands. */
+const laid = new WeakMap<Device[], Map<string, Row[]>>();
+
 /** What stands on a strand from top to bottom: on a line in address order with the gaps, in an area by name. */
 export function rowsIn(warp: Warp, devices: Device[]): Row[] {
+  const known = laid.get(devices) ?? new Map<string, Row[]>();
+  const rows = known.get(warp.id) ?? laidOut(warp, devices);
+  laid.set(devices, known.set(warp.id, rows));
+  return rows;
+}
+
+function laidOut(warp: Warp, devices: Device[]): Row[] {
   if (warp.line) return rowsOf(warp.line, devices);
   return devices
     .filter((d) => d.area === warp.area)
