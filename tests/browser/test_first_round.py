@@ -426,6 +426,27 @@ def test_on_a_phone_there_is_one_place_at_a_time(page: Page) -> None:
         page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
 
 
+def test_twice_as_large_everything_is_there(page: Page) -> None:
+    """The browser's zoom of 200% at 1280 x 800."""
+    metrics = {"width": 640, "height": 400, "deviceScaleFactor": 2, "mobile": False}
+    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+    try:
+        for lens in ("Survey", "Configure", "Prove"):
+            page.lens(lens)
+            page.press("Loom", "//nav[@aria-label='Places']")
+            page.select("Ticket hall box")
+            page.bench_sees("Ticket hall box")
+            assert page.driver.execute_script("return document.documentElement.scrollWidth") <= 640
+            assert violations(page) == [], lens
+        page.field("You and the others").click()
+        page.sees("People and access")
+        assert violations(page) == []
+        page.press("Back")
+    finally:
+        metrics = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
+
 def test_a_refused_value_stays_with_the_reason_and_a_taken_one_keeps_the_place(page: Page) -> None:
     page.lens("Configure")
     page.select("Ticket hall box")
