@@ -6,20 +6,23 @@ import asyncio
 import contextlib
 import random
 import socket
+import time
 from collections.abc import AsyncIterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from pyasn1.codec.ber import encoder
+from pyasn1.codec.ber import decoder, encoder
+from pysnmp.proto import api
 
 from netloom_core.errors import ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.live import session
 from netloom_core.protocols import snmp_notice
-from netloom_core.protocols.snmp_notice import TOOLS, notice
+from netloom_core.protocols.snmp_notice import notice
 from tests.standins.models import Bench, bench
 
+TOOLS: Any = api.PROTOCOL_MODULES[api.SNMP_VERSION_2C]
 NETWORK = "127.41.{n}"
 PORT = 10162
 SOON_S = 3.0  # far less than the wait between looks where it says when something changed
@@ -146,6 +149,26 @@ def test_any_bytes_are_a_notice_or_a_typed_error() -> None:
         with pytest.raises(ProtocolError):
             notice(hostile)
     assert notice(whole).version == snmp_notice.V2C
+
+
+def test_the_answer_to_an_inform_is_its_bindings_under_its_number() -> None:
+    answer, _ = decoder.decode(notice(inform(4711)).answer, asn1Spec=TOOLS.Message())
+    pdu = TOOLS.apiMessage.get_pdu(answer)
+    assert (pdu.__class__.__name__, int(TOOLS.apiPDU.get_request_id(pdu))) == ("ResponsePDU", 4711)
+    assert [(tuple(oid), int(value)) for oid, value in TOOLS.apiPDU.get_varbinds(pdu)] == [
+        ((1, 3, 6, 1, 2, 1, 2, 2, 1, 8, 4), 1)
+    ]
+
+
+def test_a_datagram_full_of_values_holds_nobody_up() -> None:
+    """They are not looked at: 60,000 bytes cost what sixty do."""
+    filled = b"\xa7\x82\xea\x60" + b"\x30\x06\x06\x01\x00\x05\x00\x00" * 7500
+    body = b"\x02\x01\x01\x04\x06public" + filled
+    data = b"\x30\x82" + len(body).to_bytes(2, "big") + body
+    begun = time.process_time()
+    for _ in range(1000):
+        assert notice(data).answer == b""
+    assert time.process_time() - begun < 2, "a decoder of all of it takes half a second for one"
 
 
 def _speaker(address: str) -> Any:

@@ -70,7 +70,7 @@ class Engine:
         self._runs: dict[str, asyncio.Task[None]] = {}
         self._loops: set[asyncio.Task[None]] = set()
         self._holding = Holding(
-            lambda *what: self._driven(*what), self._records, lambda text: events.put("notice", {"message": text})
+            self._driven, self._looked, self._records, lambda text: events.put("notice", {"message": text})
         )
         self._drives: set[asyncio.Task[dict[str, str]]] = set()
         self._holds: set[asyncio.Task[dict[str, str]]] = set()
@@ -93,7 +93,8 @@ class Engine:
         unfinished = await self._store.runs.unfinished()
         for intent in await self._journal.open_intents():
             if intent.action == HELD and not intent.run:
-                self._holding.resume(intent)
+                named = (await self._records.targets([intent.device])).get(intent.device)
+                self._holding.resume(intent, named.name if isinstance(named, Target) else intent.device)
             elif intent.run not in unfinished:
                 await self._journal.append(_never_known(intent))
         for ident in unfinished:
@@ -104,7 +105,7 @@ class Engine:
     async def stop(self) -> None:
         """Runs under way are cut off; their records let them go on at the next start. What is held is let go."""
         await self._holding.stop(LET_GO_S)
-        tasks = [*self._runs.values(), *self._loops, *self._drives]
+        tasks = [*self._runs.values(), *self._loops, *self._holds, *self._drives]
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
@@ -197,12 +198,15 @@ class Engine:
         self._tell_states(device, states, "")
         return states
 
+    async def _looked(self, device: str) -> dict[str, str]:
+        return dict((await self._states(commands.States(device=device)))["states"])
+
     async def _hold(self, command: commands.Hold) -> dict[str, Any]:
         target = await self._target(command.device)
         profile = self._library.need(target.profile)
         point, state, rest = held_and_rest(profile, command.point, command.state)
         entry = JournalEntry("intent", "", target.device, target.line.id, target.address, HELD, command.by, "")
-        held = asyncio.ensure_future(self._holding.hold(entry, point, state, rest, command.seconds))
+        held = asyncio.ensure_future(self._holding.hold(entry, target.name, point, state, rest, command.seconds))
         self._holds.add(held)
         held.add_done_callback(self._holds.discard)
         return {"states": await asyncio.shield(held)}

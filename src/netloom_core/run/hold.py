@@ -25,14 +25,17 @@ IN_ALL_S = 600.0  # a hand that stays on a button for longer is none
 PAUSE_S = 2.0  # for which nobody has to have asked before that hand counts again
 AGAIN_S = (0.5, 1.0, 2.0, 4.0)  # between tries to let go; then every eight seconds
 TRIES = 20
+LOOK_S = 0.05  # between looks whether all is let go
 
 Drive = Callable[[str, str, str, str], Awaitable[dict[str, str]]]  # device, point, state, by whom: the states after it
+Look = Callable[[str], Awaitable[dict[str, str]]]  # states of a device; empty where it does not answer
 Tell = Callable[[str], None]
 
 
 @dataclass
 class Held:
     device: str
+    name: str
     point: str
     state: str
     rest: str
@@ -41,20 +44,32 @@ class Held:
     until: float
     at_most: float
     changed: asyncio.Event = field(default_factory=asyncio.Event)
+    letting_go: bool = False
+    left_over: bool = False  # by an earlier process: somebody else may have driven it since
+
+    def let_go(self) -> None:
+        """From now on nobody holds it longer, whatever is still on its way."""
+        self.letting_go, self.until = True, 0
+        self.changed.set()
 
 
 class Holding:
     """`drive` does one drive with its own journal; `tell` says in words what people must know."""
 
-    def __init__(self, drive: Drive, records: Records, tell: Tell) -> None:
-        self._drive, self._records, self._tell = drive, records, tell
+    def __init__(self, drive: Drive, look: Look, records: Records, tell: Tell) -> None:
+        self._drive, self._look, self._records, self._tell = drive, look, records, tell
+        self._over = False
         self._held: dict[tuple[str, str], Held] = {}
         self._worn: dict[tuple[str, str], float] = {}  # who was held too long, and until when it is not held anew
         self._tasks: set[asyncio.Task[None]] = set()
 
-    async def hold(self, entry: JournalEntry, point: str, state: str, rest: str, seconds: float) -> dict[str, str]:
+    async def hold(
+        self, entry: JournalEntry, name: str, point: str, state: str, rest: str, seconds: float
+    ) -> dict[str, str]:
         """Drive to `state`, and to `rest` when nobody asked again for `seconds`. States after it; none when it was
-        held already. `entry` is the intent, without its id. Raises Busy where another person holds it.
+        held already. `entry` is the intent, without its id, `name` the device's.
+
+        Raises Busy where another person holds it, or it is being let go: what is asked then is not done.
         """
         if not 0 < seconds <= LONGEST_S:
             raise RequestError(f"A point is held for at most {LONGEST_S:g} s at a time.", "Give fewer seconds.")
@@ -63,6 +78,8 @@ class Holding:
         if (held := self._held.get(key)) is not None:
             if held.by != entry.by or held.state != state:
                 raise Busy(f"{held.by} holds {point} {held.state}.", "It is let go when they let it go.")
+            if held.letting_go:
+                raise Busy(f"{point} of {name} is just being let go. Nothing was driven.", "Press again in a moment.")
             held.until = min(loop.time() + seconds, held.at_most)
             held.changed.set()
             return {}
@@ -74,7 +91,7 @@ class Holding:
         intent = entry._replace(
             intent=secrets.token_hex(8), changes=({"path": f"point:{point}", "from": rest, "to": state},)
         )
-        held = Held(entry.device, point, state, rest, entry.by, intent, now + seconds, now + IN_ALL_S)
+        held = Held(entry.device, name, point, state, rest, entry.by, intent, now + seconds, now + IN_ALL_S)
         self._held[key] = held
         try:
             await self._records.intend(intent)
@@ -84,40 +101,44 @@ class Holding:
         try:
             states = await self._drive(held.device, point, state, held.by)
         except BaseException:
-            held.until = 0  # whether it followed is not known
+            held.let_go()  # whether it followed is not known
             self._keep(held)
             raise
-        held.until = max(held.until, loop.time() + seconds) if held.until else 0  # a slow device has its pulse, too
+        if not held.letting_go:
+            held.until = max(held.until, loop.time() + seconds)  # a slow device has its pulse, too
         self._keep(held)
         return states
 
     def let_go(self, device: str, point: str, by: str) -> None:
         """Soon, and without waiting for it. Whoever stands there may let go what another one holds."""
-        held = self._held.get((device, point))
-        if held is not None:
-            held.until = 0
-            held.changed.set()
+        if (held := self._held.get((device, point))) is not None:
+            held.let_go()
 
-    def resume(self, intent: JournalEntry) -> None:
-        """What an earlier process left held is let go."""
+    def resume(self, intent: JournalEntry, name: str) -> None:
+        """What an earlier process left held is let go, if it is still as it was held."""
         [change] = intent.changes
         point = str(change["path"]).removeprefix("point:")
-        held = Held(intent.device, point, str(change["to"]), str(change["from"]), intent.by, intent, 0, 0)
+        held = Held(intent.device, name, point, str(change["to"]), str(change["from"]), intent.by, intent, 0, 0)
+        held.letting_go = held.left_over = True
         self._held[held.device, point] = held
         self._keep(held)
 
     async def stop(self, seconds: float) -> None:
         """Let go of everything; what does not follow in time stays open in the journal, for the next start."""
-        for held in self._held.values():
-            held.until = 0
-            held.changed.set()
-        if self._tasks:
-            await asyncio.wait(self._tasks, timeout=seconds)
+        loop = asyncio.get_running_loop()
+        deadline = loop.time() + seconds
+        while self._held and loop.time() < deadline:  # also those that are still being driven
+            for held in self._held.values():
+                held.let_go()
+            await asyncio.sleep(LOOK_S)
+        self._over = True
         for task in self._tasks:
             task.cancel()
         await asyncio.gather(*self._tasks, return_exceptions=True)
 
     def _keep(self, held: Held) -> None:
+        if self._over:
+            return  # its intent is open: the next start lets it go
         task = asyncio.ensure_future(self._until_let_go(held))
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
@@ -131,6 +152,7 @@ class Holding:
                     await held.changed.wait()
             except TimeoutError:
                 continue
+        held.letting_go = True
         if loop.time() >= held.at_most > 0:
             self._worn[held.device, held.point] = loop.time() + PAUSE_S
         word, said = await self._release(held)
@@ -139,9 +161,11 @@ class Holding:
 
     async def _release(self, held: Held) -> tuple[str, str]:
         """(outcome, what there is to say). It is tried for some minutes: a point that stays on is a danger."""
-        error = ""
+        error, what = "", f"{held.point} of {held.name}"
         for number in range(TRIES):
             try:
+                if held.left_over and (await self._look(held.device)).get(held.point, held.state) != held.state:
+                    return "done", "It was let go already."
                 await self._drive(held.device, held.point, held.rest, held.by)
                 return "done", ""
             except NetloomError as trouble:
@@ -150,9 +174,9 @@ class Holding:
                 log.exception("letting go of %s of %s broke", held.point, held.device)
                 error = "Netloom made a mistake of its own; its log has it."
             if number == 0:
-                self._tell(f"{held.point} is held {held.state} and could not be let go: {error} It is tried again.")
+                self._tell(f"{what} is held {held.state} and could not be let go: {error} It is tried again.")
             await asyncio.sleep(AGAIN_S[number] if number < len(AGAIN_S) else 8.0)
-        self._tell(f"{held.point} could not be let go and may still be {held.state}: {error} Look at it there.")
+        self._tell(f"{what} could not be let go and may still be {held.state}: {error} Look at it there.")
         return "failed", error
 
 

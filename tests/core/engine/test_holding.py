@@ -92,7 +92,7 @@ async def test_let_go_while_it_is_still_driven(rig: Rig) -> None:
     """The device takes its time; whoever pressed has let go long before it answers."""
 
     async def slow(name: str) -> None:
-        if name == "before drive":
+        if name == "drive relay-1":
             await asyncio.sleep(1.5)
 
     rig.box.before = slow
@@ -104,13 +104,36 @@ async def test_let_go_while_it_is_still_driven(rig: Rig) -> None:
     assert rig.box.points["relay-1"] == "off"
 
 
+async def test_what_is_on_its_way_when_it_is_let_go_holds_it_no_longer(rig: Rig) -> None:
+    """Also a second press while the device is still told: nobody is told that what was not driven is held."""
+    slowly = rig.box.before
+
+    async def slow(name: str) -> None:
+        if name == "drive relay-1":
+            await asyncio.sleep(1.5)
+
+    rig.box.before = slow
+    pressed = asyncio.ensure_future(hold(rig, seconds=30))
+    await asyncio.sleep(0.3)
+    await rig.engine.do({"do": "let go", "device": "dev1", "point": "relay-1", "by": "Ann"})
+    with pytest.raises(Busy, match="being let go"):
+        await hold(rig, seconds=30)
+    await pressed
+    with pytest.raises(Busy, match="Nothing was driven"):
+        await hold(rig, seconds=30)
+    await asyncio.sleep(5)
+    assert rig.box.points["relay-1"] == "off"
+    rig.box.before = slowly
+    assert (await hold(rig))["states"]["relay-1"] == "on"
+
+
 async def test_a_device_that_goes_away_while_held_is_tried_again_and_said(rig: Rig) -> None:
     await hold(rig, seconds=1)
     rig.box.silent = True
     await asyncio.sleep(40)
     assert rig.box.points["relay-1"] == "on"
     assert len(notices(rig)) == 1
-    assert "could not be let go" in notices(rig)[0]
+    assert "relay-1 of Box 1 is held on and could not be let go" in notices(rig)[0]
     rig.box.silent = False
     await asyncio.sleep(60)
     assert rig.box.points["relay-1"] == "off"
@@ -154,6 +177,33 @@ async def test_what_a_crash_left_held_is_let_go_at_the_next_start(rig: Rig) -> N
     await asyncio.sleep(5)
     assert rig.box.points["relay-1"] == "off"
     assert told(rig)[-1] == ("hold", "outcome", "done")
+
+
+async def test_what_somebody_drove_since_a_crash_is_let_be(rig: Rig) -> None:
+    """Here it is off already: nothing is driven at the start."""
+    await hold(rig, seconds=30)
+    rig.box.silent = True
+    await rig.engine.stop()
+    rig.box.silent = False
+    rig.box.points["relay-1"] = "off"
+    before = len(told(rig))
+    rig.engine = rig._engine()
+    await rig.engine.start()
+    await asyncio.sleep(5)
+    assert told(rig)[before:] == [("hold", "outcome", "done")]
+
+
+async def test_one_that_is_still_being_driven_when_the_server_ends_is_let_go(rig: Rig) -> None:
+    async def slow(name: str) -> None:
+        if name == "drive relay-1":
+            await asyncio.sleep(1)
+
+    rig.box.before = slow
+    pressed = asyncio.ensure_future(hold(rig, seconds=30))
+    await asyncio.sleep(0.3)
+    await rig.engine.stop()
+    await asyncio.gather(pressed, return_exceptions=True)
+    assert rig.box.points["relay-1"] == "off"
 
 
 async def test_the_end_of_the_server_lets_go(rig: Rig) -> None:

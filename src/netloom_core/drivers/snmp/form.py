@@ -41,8 +41,8 @@ class SnmpCall(Call):
 class SnmpChannel(Channel, protocol="snmp"):
     """`identity` are facts by the objects that tell them, `interfaces` says that the MAC addresses of its interfaces
     (ifPhysAddress, RFC 2863) are facts, too. `most` object values go into one answer; `community` is the one by which
-    its factory lets others write. `traps` is the port to which it sends notifications, 162 where nothing else is said:
-    what they say is not believed, but makes Netloom look at once."""
+    its factory lets others write. `traps` is the port to which it sends notifications, 162 with most, 0 where it
+    sends none: what they say is not believed, but makes Netloom look at once."""
 
     binding: ClassVar[type[Binding]] = SnmpBinding
     call: ClassVar[type[Call]] = SnmpCall

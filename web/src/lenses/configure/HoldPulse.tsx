@@ -60,11 +60,17 @@ function Held({ label, hold, letGo }: { label: string; hold: () => Promise<unkno
   const press = () => {
     if (down) return;
     setDown(true);
-    // What is refused once is not asked for again and again.
-    const asked = () => hold().catch((error) => (tellProblem(error), end.current()));
+    let over = false;
+    // What is refused once is not asked for again and again; what comes after it was let go says nothing new.
+    const asked = () =>
+      hold().catch((error) => {
+        if (!over) tellProblem(error);
+        end.current();
+      });
     let last: Promise<unknown> = asked();
     const timer = window.setInterval(() => (last = asked()), AGAIN_MS);
     end.current = () => {
+      over = true;
       end.current = () => undefined;
       setDown(false);
       window.clearInterval(timer);
