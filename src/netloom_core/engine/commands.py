@@ -69,7 +69,6 @@ class LetGo(_Command):
     do: Literal["let go"] = "let go"
     device: Ident
     point: Annotated[str, Field(max_length=120)]
-    by: Annotated[str, Field(max_length=150)]
 
 
 class Watch(_Command):

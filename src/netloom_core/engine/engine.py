@@ -213,7 +213,7 @@ class Engine:
 
     async def _let_go(self, command: commands.LetGo) -> dict[str, Any]:
         target = await self._target(command.device)
-        self._holding.let_go(target.device, short_name(self._library.need(target.profile), command.point), command.by)
+        self._holding.let_go(target.device, short_name(self._library.need(target.profile), command.point))
         return {}
 
     async def _watch(self, command: commands.Watch) -> dict[str, Any]:

@@ -91,7 +91,15 @@ async def drive(
         async with asyncio.timeout_at(deadline):
             before = (await talk.states()).get(point)
     except TimeoutError:
-        raise late from None
+        raise NoAnswer(
+            f"{target.name} did not tell its states within {DRIVE_S:g} s. Nothing was driven.",
+            late.hint,
+            target=target.device,
+            outcome="not_sent",
+        ) from None
+    except NetloomError as error:
+        error.outcome = "not_sent"  # of the drive: only its states were asked for
+        raise
     await tell("intent", before)
     try:
         async with asyncio.timeout_at(deadline):
@@ -133,4 +141,5 @@ async def _act(talk: Talk, point: str, state: str) -> tuple[dict[str, str], Netl
     try:
         return await talk.states(), trouble
     except NetloomError as error:
+        error.outcome = "unknown"  # of the drive, which was sent; that the look was not is another matter
         raise trouble or error from error

@@ -100,16 +100,19 @@ class Holding:
             raise
         try:
             states = await self._drive(held.device, point, state, held.by)
-        except BaseException:
-            held.let_go()  # whether it followed is not known
-            self._keep(held)
+        except BaseException as error:
+            held.let_go()
+            if isinstance(error, NetloomError) and error.outcome == "not_sent":
+                await self._ended(held, "failed", error.message)
+            else:
+                self._keep(held)  # whether it followed is not known
             raise
         if not held.letting_go:
             held.until = max(held.until, loop.time() + seconds)  # a slow device has its pulse, too
         self._keep(held)
         return states
 
-    def let_go(self, device: str, point: str, by: str) -> None:
+    def let_go(self, device: str, point: str) -> None:
         """Soon, and without waiting for it. Whoever stands there may let go what another one holds."""
         if (held := self._held.get((device, point))) is not None:
             held.let_go()
@@ -155,8 +158,10 @@ class Holding:
         held.letting_go = True
         if loop.time() >= held.at_most > 0:
             self._worn[held.device, held.point] = loop.time() + PAUSE_S
-        word, said = await self._release(held)
-        await insist(lambda: self._records.conclude(_outcome(held.intent, word, said)), "that a point was let go")
+        await self._ended(held, *await self._release(held))
+
+    async def _ended(self, held: Held, word: str, said: str) -> None:
+        await insist(lambda: self._records.conclude(_outcome(held.intent, word, said)), "what came of a hold")
         self._held.pop((held.device, held.point), None)
 
     async def _release(self, held: Held) -> tuple[str, str]:

@@ -28,8 +28,8 @@ async def hold(
     return await rig.engine.do(command)
 
 
-async def let_go(rig: Rig, by: str = "Ann") -> None:
-    await rig.engine.do({"do": "let go", "device": "dev1", "point": "relay-1", "by": by})
+async def let_go(rig: Rig) -> None:
+    await rig.engine.do({"do": "let go", "device": "dev1", "point": "relay-1"})
     await asyncio.sleep(0.5)
 
 
@@ -67,7 +67,7 @@ async def test_letting_go_is_at_once_and_nobody_takes_it_over(rig: Rig) -> None:
         await hold(rig, by="Ben")
     with pytest.raises(Busy):
         await hold(rig, state="off")
-    await let_go(rig, by="Ben")  # whoever stands there may
+    await let_go(rig)  # whoever stands there may, also another one
     assert rig.box.points["relay-1"] == "off"
     await let_go(rig)  # a second time is no trouble
     assert (await hold(rig, by="Ben"))["states"]["relay-1"] == "on"
@@ -115,7 +115,7 @@ async def test_what_is_on_its_way_when_it_is_let_go_holds_it_no_longer(rig: Rig)
     rig.box.before = slow
     pressed = asyncio.ensure_future(hold(rig, seconds=30))
     await asyncio.sleep(0.3)
-    await rig.engine.do({"do": "let go", "device": "dev1", "point": "relay-1", "by": "Ann"})
+    await rig.engine.do({"do": "let go", "device": "dev1", "point": "relay-1"})
     with pytest.raises(Busy, match="being let go"):
         await hold(rig, seconds=30)
     await pressed
@@ -164,6 +164,19 @@ async def test_a_hold_that_fails_lets_go_too(rig: Rig) -> None:
     rig.box.silent = False
     await asyncio.sleep(20)
     assert rig.box.points["relay-1"] == "off"
+
+
+async def test_what_was_never_driven_is_not_called_held(rig: Rig) -> None:
+    """Nobody answers: nothing is tried again and again, and nobody is told that something is on."""
+    rig.box.silent = True
+    with pytest.raises(NetloomError):
+        await hold(rig)
+    assert told(rig)[-1] == ("hold", "outcome", "failed")
+    rig.box.silent = False
+    await asyncio.sleep(300)
+    assert notices(rig) == []
+    assert [entry for entry in told(rig) if entry[0] == "drive"] == []
+    assert (await hold(rig))["states"]["relay-1"] == "on"
 
 
 async def test_what_a_crash_left_held_is_let_go_at_the_next_start(rig: Rig) -> None:

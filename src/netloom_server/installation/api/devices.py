@@ -249,7 +249,7 @@ class LetGoView(APIView):
         """Let go of a point that is held; one that is not is let be."""
         device = records.resolve(word)
         point = checked(shapes.LetGoSerializer, request)["point"]
-        engine().do({"do": "let go", "device": device.id, "point": point, "by": request.user.get_username()})
+        engine().do({"do": "let go", "device": device.id, "point": point})
         return Response(status=204)
 
 
