@@ -23,6 +23,7 @@ PROGRAMS = {
     "ip": "iproute2",
     "dnsmasq": "dnsmasq-base",
     "dhclient": "isc-dhcp-client",
+    "busybox": "busybox",
     "wsdd": "wsdd",
     "miniupnpd": "miniupnpd-nftables",
 }

@@ -11,6 +11,7 @@ import json
 import os
 import secrets
 import signal
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -32,18 +33,23 @@ class Memory:
 
     def __init__(self, path: Path, units: list[Unit]) -> None:
         self._path = path
-        self._units = units
+        borne = Counter(unit.serial for unit in units)
+        # Some bear no serial number, and twins the same: those are told apart by their place in the site.
+        self._units = {
+            unit.serial if unit.serial and borne[unit.serial] == 1 else f"{unit.serial}#{number}": unit
+            for number, unit in enumerate(units)
+        }
 
     def load(self) -> None:
         if self._path.exists():
             kept = json.loads(self._path.read_text())
-            for unit in self._units:
-                if unit.serial in kept:
-                    unit.load(kept[unit.serial])
+            for name, unit in self._units.items():
+                if name in kept:
+                    unit.load(kept[name])
 
     def save(self) -> None:
         part = self._path.with_suffix(".part")
-        part.write_text(json.dumps({unit.serial: unit.state() for unit in self._units}))
+        part.write_text(json.dumps({name: unit.state() for name, unit in self._units.items()}))
         part.replace(self._path)
 
 

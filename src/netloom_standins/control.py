@@ -66,6 +66,11 @@ async def tamper(unit: Unit, body: dict[str, Any]) -> None:
     unit.faults.tamper = True
 
 
+async def lease(unit: Unit, body: dict[str, Any]) -> None:
+    """From its next start on it comes up where a server puts it."""
+    unit.faults.leased = str(body.get("address", ""))
+
+
 async def certificate(unit: Unit, body: dict[str, Any]) -> None:
     """It makes its certificate anew, as after a reset."""
     unit.faults.certificate += 1
@@ -96,6 +101,7 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
     "refuse": refuse,
     "lie": lie,
     "tamper": tamper,
+    "lease": lease,
     "certificate": certificate,
     "change": change,
     "point": point,

@@ -101,7 +101,7 @@ class OsdpUnit(DescribedUnit):
         return {**super().state(), "key": self.key.hex()}
 
     def load(self, state: dict[str, Any]) -> None:
-        if "address" in state:  # as it was kept before its memory had it
+        if "address" in state and "startup" in state:  # as it was kept before its memory had it
             put(state["startup"], self.description.unit_at, state["address"])
             put(state["startup"], self.description.speed_at, state["speed"])
         super().load(state)

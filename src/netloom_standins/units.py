@@ -22,6 +22,7 @@ class Faults:
     refuse_writes: bool = False
     liar: str = ""  # a path whose writes are answered with yes and not taken
     tamper: bool = False
+    leased: str = ""  # the address that a server gives it at each start, whatever it was told
     certificate: int = 0  # how often it made its certificate anew
 
 
@@ -83,4 +84,4 @@ class Unit:
         return {"factory": self.factory}
 
     def load(self, state: dict[str, Any]) -> None:
-        self.factory = state["factory"]
+        self.factory = bool(state.get("factory"))

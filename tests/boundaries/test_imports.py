@@ -42,6 +42,7 @@ CORE = {
     "links": ["errors", "protocols"],
     "bus": ["errors", "model", "protocols", "links"],
     "addressing": ["errors", "model"],
+    "leases": ["errors", "clock", "model", "protocols", "links"],
     "drivers": ["errors", "model", "documents", "protocols", "types", "profiles", "links", "bus"],
     "library": ["errors", "model", "documents", "types", "profiles", "drivers"],
     "live": ["errors", "clock", "model", "documents", "identity", "profiles", "bus", "drivers"],
@@ -56,11 +57,11 @@ CORE = {
     "absence": ["errors", "together", "model", "profiles", "links", "library", "sweep"],
     "engine": [
         "errors", "clock", "together", "trace", "model", "documents", "profiles", "bus", "drivers", "library", "live",
-        "plan", "run", "backup", "sweep", "absence",
+        "plan", "run", "backup", "sweep", "absence", "leases",
     ],
     "testing": [
-        "errors", "model", "documents", "addressing", "profiles", "links", "drivers", "library", "live", "backup",
-        "engine",
+        "errors", "model", "documents", "addressing", "leases", "profiles", "links", "drivers", "library", "live",
+        "backup", "engine",
     ],
 }  # fmt: skip
 # Where a whole folder would be too much.

@@ -115,6 +115,54 @@ def test_all_are_found_with_few_questions(count: int) -> None:
     assert search.asked <= 48 + 6 * count, "the bits that all have in common, and a few for each"
 
 
+def fewest(uids: list[bytes]) -> int:
+    """Messages of a search by halving that knows beforehand who is there: each branch in which anybody speaks once, but
+    for those that must be spoilt since their lower half is silent, each silent lower half, one mute for each unit, one
+    un-mute, and one look at the end that nobody is left."""
+
+    def branch(low: int, high: int, here: list[int]) -> int:
+        if len(here) == 1:
+            return 2
+        middle = (low + high) // 2
+        lower, upper = [one for one in here if one <= middle], [one for one in here if one > middle]
+        if not lower:
+            return 1 + branch(middle + 1, high, upper) - (1 if len(upper) > 1 else 0) + 1
+        return 1 + branch(low, middle, lower) + (branch(middle + 1, high, upper) if upper else 1)
+
+    numbers = sorted(int.from_bytes(uid, "big") for uid in uids)
+    return 2 + branch(0, (1 << 48) - 2, numbers)
+
+
+@pytest.mark.parametrize("spread", [4, 2])
+@pytest.mark.parametrize("count", [2, 64, 512])
+def test_hardly_more_is_asked_than_halving_needs(count: int, spread: int) -> None:
+    """Of one maker: numbers given at random, or nearly one after the other."""
+    found = random.Random(count * spread)
+    uids = [b"\x7f\xf2" + bytes(4 - spread) + found.randbytes(spread) for _ in range(count)]
+    uids = list(dict.fromkeys(uids))
+    search = searched(Units(uids))
+    assert set(search.units) == set(uids)
+    assert search.asked <= 1.15 * fewest(uids)
+
+
+class Loud(Units):
+    """One that stands near drowns all others out: what comes is its answer, whole."""
+
+    def heard(self, message: rdm.Message) -> bytes:
+        if message.parameter in (rdm.UN_MUTE, rdm.MUTE):
+            return super().heard(message)
+        low, high = message.data[:6], message.data[6:]
+        there = sorted(uid for uid in self.uids if low <= uid <= high and uid not in self.muted)
+        return rdm.branch_answer(there[0]) if there else b""
+
+
+def test_those_who_are_drowned_out_are_found_all_the_same() -> None:
+    found = random.Random(7)
+    uids = [b"\x7f\xf2" + found.randbytes(4) for _ in range(40)]
+    search = searched(Loud(uids))
+    assert set(search.units) == set(uids)
+
+
 def test_neighbours_and_the_ends_of_all_numbers() -> None:
     uids = [bytes(5) + b"\x01", bytes(5) + b"\x02", b"\x7f\xff\xff\xff\xff\xfe", b"\xff" * 5 + b"\xfe"]
     assert set(searched(Units(uids)).units) == set(uids)

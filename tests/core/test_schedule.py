@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from netloom_core.addressing.schedule import COLUMNS, Place, as_csv, as_dhcpd, as_dnsmasq, as_hosts, host_names
+from netloom_core.addressing.table import Row, stays_in_the_way
 
 GATE = Place("Gate box", "Net", "192.0.2.11", ip=True, mac="02:00:00:00:00:0b", area="Quay")
 CAFE = Place("Café box", "Net", "192.0.2.12", ip=True)
@@ -69,3 +70,16 @@ def test_whatever_things_are_called_each_is_on_its_line(names: list[str]) -> Non
     assert [int(ipaddress.ip_address(one)) & 255 for one in addresses] == list(range(1, len(names) + 1))
     read = list(csv.reader(io.StringIO(as_csv(places), newline="")))
     assert [row[4] for row in read[1:]] == [place.address for place in places]
+
+
+def test_a_chain_falls_with_its_last_however_long_it_is() -> None:
+    places = {f"d{n}": Place(f"Box {n}", "Net", f"192.0.2.{n}", ip=True, found=f"192.0.2.{n}") for n in range(1, 200)}
+    rows = [Row(n, f"Box {n}", f"d{n}", {"address": f"192.0.2.{n + 1}"}) for n in range(1, 200)]
+    stays_in_the_way(rows, places)
+    assert not any(row.problem for row in rows)
+    rows[-1].problem = "it cannot"
+    rows.append(Row(200, "Other", "other", {"address": "192.0.2.220"}))
+    stays_in_the_way(rows, {**places, "other": Place("Other", "Net", "192.0.2.230", ip=True)})
+    assert all(row.problem for row in rows[:-1])
+    assert "is Box 2's, which does not leave it" in rows[0].problem
+    assert not rows[-1].problem

@@ -86,6 +86,16 @@ def test_a_value_lost_at_a_power_cut_stays_lost_whatever_else_changes(box: Memor
     assert losses((later, later), (approved, approved), lost) == {}, "written again, it is not lost any more"
 
 
+def test_a_value_that_waited_for_its_restart_took_nothing_back(box: MemoryDevice) -> None:
+    """An address that was decided, staged and stored: the former one is not lost when the new one works."""
+    path = "/network/address"
+    staged = changed(box.running, path, "127.20.10.99")
+    assert losses((box.running, staged), (staged, staged), {}, {"network": {"address": "127.20.10.99"}}) == {}
+    assert path in losses((box.running, staged), (staged, staged), {}), "nobody decided that"
+    lost = {path: {"was": "127.20.10.11", "now": "127.20.10.99"}}
+    assert losses((staged, staged), (staged, staged), lost, {"network": {"address": "127.20.10.99"}}) == {}
+
+
 def test_unkept_and_unproven(box: MemoryDevice) -> None:
     now = changed(box.running, "/relays/4/idle", "closed")
     assert proof(box, now, now, box.running).result == "unkept"

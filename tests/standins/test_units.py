@@ -73,6 +73,28 @@ async def test_memory_outlives_the_process(units: dict[str, Unit], module: OsdpU
     assert module.bus_address == 77
 
 
+def test_every_unit_of_the_demo_begins_again_with_what_it_kept_itself(library: Library, tmp_path: Path) -> None:
+    """Several bear no serial number there, of different models; a file of an earlier release has other values."""
+
+    def built() -> list[Unit]:
+        return build_units(load_site(ROOT / "demo/skerry_point.yaml"), library, tmp_path)[0]
+
+    units = built()
+    nameless = [unit for unit in units if not unit.serial and isinstance(unit, DescribedUnit)]
+    assert len(nameless) > 1, "else this shows nothing"
+    for number, unit in enumerate(units):
+        unit.factory = number % 2 == 0
+    Memory(tmp_path / "memory.json", units).save()
+    again = built()
+    Memory(tmp_path / "memory.json", again).load()
+    assert [unit.factory for unit in again] == [number % 2 == 0 for number in range(len(units))]
+    assert [unit.startup for unit in again] == [unit.startup for unit in units]
+    other = {name: {"startup": {"gone": {"since": 1}}} for name in json.loads((tmp_path / "memory.json").read_text())}
+    (tmp_path / "memory.json").write_text(json.dumps(other))
+    Memory(tmp_path / "memory.json", again).load()
+    assert [unit.startup for unit in again] == [unit.startup for unit in units]
+
+
 def test_private_files_are_private(tmp_path: Path) -> None:
     write_private(tmp_path / "x.json", {"token": "t"})
     assert (tmp_path / "x.json").stat().st_mode & 0o077 == 0

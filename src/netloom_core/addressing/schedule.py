@@ -5,20 +5,27 @@ from __future__ import annotations
 import csv
 import io
 import re
-import unicodedata
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
-COLUMNS = ("name", "host name", "area", "line", "address", "found at", "mask", "gateway", "model", "serial", "mac")
-LABEL = 63  # octets of one label, RFC 1035 clause 2.3.4
+from openpyxl import Workbook
+from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+
+from netloom_core.addressing.hostnames import LABEL, host_label
+
+COLUMNS = ("name", "host name", "area", "line", "address", "found at", "mask", "gateway", "speed", "model", "serial",
+           "mac")  # fmt: skip
 _ADDRESS = re.compile(r"[0-9.]{7,15}|[0-9a-f:]{2,39}")
 _MAC = re.compile(r"([0-9a-f]{2}:){5}[0-9a-f]{2}")
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 @dataclass(frozen=True)
 class Place:
-    """One device and where it is to be. `ip` is whether its address is one of a network; `found` is where it is."""
+    """One device and where it is to be. `ip` is whether its address is one of a network; `found` is where it is.
+
+    `host` is the host name that it is to have itself, where `names_itself`; `label` is the one made of its name.
+    """
 
     name: str
     line: str
@@ -31,6 +38,10 @@ class Place:
     model: str = ""
     serial: str = ""
     mac: str = ""
+    speed: str = ""
+    host: str = ""
+    names_itself: bool = False
+    label: str = ""
 
 
 def host_names(places: Iterable[Place]) -> dict[str, str]:
@@ -38,7 +49,7 @@ def host_names(places: Iterable[Place]) -> dict[str, str]:
     found: dict[str, str] = {}
     taken: set[str] = set()
     for place in places:
-        plain = re.sub(r"[^a-z0-9]+", "-", _folded(place.name)).strip("-")[:LABEL].strip("-") or "device"
+        plain = host_label(place.name)
         label, number = plain, 1
         while label in taken:
             number += 1
@@ -48,22 +59,41 @@ def host_names(places: Iterable[Place]) -> dict[str, str]:
     return found
 
 
-def _folded(name: str) -> str:
-    spelt = name.replace("ß", "ss").replace("æ", "ae").replace("ø", "o").replace("ł", "l")
-    return unicodedata.normalize("NFKD", spelt).encode("ascii", "ignore").decode().lower()
+def table_of(places: Iterable[Place]) -> list[tuple[str, ...]]:
+    """With its first row: what `table.py` reads back. A cell that a spreadsheet would take for a formula begins with
+    an apostrophe."""
+    rows: list[tuple[str, ...]] = [COLUMNS]
+    for one in places:
+        host = one.host if one.names_itself else one.label if one.ip else ""
+        cells = (one.name, host, one.area, one.line, one.address, one.found, one.mask, one.gateway, one.speed,
+                 one.model, one.serial, one.mac)  # fmt: skip
+        rows.append(tuple(f"'{cell}" if cell.startswith(FORMULA) else cell for cell in cells))
+    return rows
+
+
+def labelled(places: Iterable[Place]) -> list[Place]:
+    """Each with its own label of a host name."""
+    places = list(places)
+    names = host_names(places)
+    return [replace(one, label=names[one.name]) for one in places]
 
 
 def as_csv(places: Iterable[Place]) -> str:
-    """RFC 4180. A cell that a spreadsheet would take for a formula begins with an apostrophe."""
-    places = list(places)
-    names = host_names(places)
+    """RFC 4180."""
     out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
-    for one in places:
-        cells = (one.name, names[one.name] if one.ip else "", one.area, one.line, one.address, one.found, one.mask,
-                 one.gateway, one.model, one.serial, one.mac)  # fmt: skip
-        writer.writerow([f"'{cell}" if cell.startswith(_FORMULA) else cell for cell in cells])
+    csv.writer(out).writerows(table_of(labelled(places)))
+    return out.getvalue()
+
+
+def as_xlsx(places: Iterable[Place]) -> bytes:
+    """One sheet of text cells: a serial number keeps its zeros, an address stays one. What a cell cannot hold in that
+    form (control characters, ECMA-376) is left out."""
+    book = Workbook(write_only=True)
+    sheet = book.create_sheet("Addresses")
+    for row in table_of(labelled(places)):
+        sheet.append([ILLEGAL_CHARACTERS_RE.sub("", cell) for cell in row])
+    out = io.BytesIO()
+    book.save(out)
     return out.getvalue()
 
 

@@ -97,19 +97,29 @@ def _kind(path: str, approved: Any, now: Any, evidence: Evidence) -> str:
 
 
 def losses(
-    before: tuple[Document, Document], now: tuple[Document, Document], lost: Mapping[str, Any]
+    before: tuple[Document, Document],
+    now: tuple[Document, Document],
+    lost: Mapping[str, Any],
+    decided: Document | None = None,
 ) -> dict[str, Any]:
     """Values that a power cut took back, by path: `{"was", "now"}`. Arguments are (running, startup) then and now.
 
     A value was lost when it ran but was not kept, and what runs now is what was kept then. It stays
-    lost until it is something else, whatever else changes meanwhile.
+    lost until it is something else, whatever else changes meanwhile. One that is now what people decided was
+    waiting for its restart, as a new address does: nothing was lost by that.
     """
     (running, startup), (running_now, _) = before, now
-    still = {path: loss for path, loss in lost.items() if get(running_now, path) == loss["now"]}
+    wanted = decided or {}
+    still = {
+        path: loss
+        for path, loss in lost.items()
+        if get(running_now, path) == loss["now"] and get(wanted, path) != loss["now"]
+    }
     if not running or not startup or running == running_now:
         return still
     for change in differences(startup, running):
-        if change.before is not None and change.after is not None and get(running_now, change.path) == change.before:
+        told = change.before is not None and change.after is not None
+        if told and get(running_now, change.path) == change.before != get(wanted, change.path):
             still[change.path] = {"was": change.after, "now": change.before}
     return still
 

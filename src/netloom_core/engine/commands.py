@@ -96,6 +96,61 @@ class Answer(_Command):
     by: Annotated[str, Field(max_length=150)]
 
 
+class Give(_Command):
+    """Answer who asks for an address by BOOTP or DHCP on a line, for some minutes; answers with `giving`."""
+
+    do: Literal["give"] = "give"
+    line: Ident
+    minutes: Annotated[int, Field(ge=1, le=240)]
+    by: Annotated[str, Field(max_length=150)]
+
+
+class EndGiving(_Command):
+    do: Literal["end giving"] = "end giving"
+    line: Ident
+
+
+class Giving(_Command):
+    """Answers with `giving`: what it is like on the line, or None where nothing is given."""
+
+    do: Literal["giving"] = "giving"
+    line: Ident
+
+
+class Accept(_Command):
+    """Name one that asks and is in no plan. Answers with `giving`."""
+
+    do: Literal["accept"] = "accept"
+    line: Ident
+    mac: Annotated[str, Field(pattern="^([0-9a-f]{2}:){5}[0-9a-f]{2}$")]
+    address: Annotated[str, Field(max_length=15)]
+
+
+class Borrow(_Command):
+    """Give this computer a second address in the subnet of `near`, on the line's interface. Answers with `borrowed`."""
+
+    do: Literal["borrow"] = "borrow"
+    line: Ident
+    near: Annotated[str, Field(max_length=15)]
+    minutes: Annotated[int, Field(ge=1, le=240)]
+    by: Annotated[str, Field(max_length=150)]
+
+
+class GiveBack(_Command):
+    """Second addresses on the line's interface go: all, or that of one network."""
+
+    do: Literal["give back"] = "give back"
+    line: Ident
+    network: Annotated[str, Field(max_length=18)] = ""
+
+
+class BorrowedNow(_Command):
+    """Answers with `borrowed`: those on the line's interface now."""
+
+    do: Literal["borrowed"] = "borrowed"
+    line: Ident
+
+
 class Forget(_Command):
     """The device's record goes: end its session."""
 
@@ -103,7 +158,10 @@ class Forget(_Command):
     device: Ident
 
 
-Command = CarryOut | Stop | Read | States | Drive | Hold | LetGo | Watch | Prove | Answer | Forget
+Command = (
+    CarryOut | Stop | Read | States | Drive | Hold | LetGo | Watch | Prove | Answer | Forget
+    | Give | EndGiving | Giving | Accept | Borrow | GiveBack | BorrowedNow
+)  # fmt: skip
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])
 
 

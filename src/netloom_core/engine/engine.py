@@ -16,13 +16,15 @@ from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.drivers.abilities import DriverSource
 from netloom_core.engine import commands
+from netloom_core.engine.giving import Givers
 from netloom_core.engine.kinds.base import Workshop
 from netloom_core.engine.kinds.registry import kinds
-from netloom_core.engine.kinds.sweep import look_again
+from netloom_core.engine.kinds.sweep import look_again, look_along, may_be_at
 from netloom_core.engine.loops import keep_going
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.engine.records import EngineRecords
 from netloom_core.errors import NetloomError, RequestError
+from netloom_core.leases.borrowed import Borrowing
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.live.watching import Watching
@@ -63,7 +65,7 @@ class Engine:
         self.sessions = Sessions(source, library.maker, clock)
         self._records = EngineRecords(store, journal, events)
         self._answers = Answers()
-        supervisor = Supervisor(library, self.sessions, self._records, clock, self._answers)
+        supervisor = Supervisor(library, self.sessions, self._records, clock, self._answers, self._search)
         self._shop = Workshop(library, clock, store, events, self._records, self.sessions, owners, supervisor)
         self._kinds = kinds()
         self._watching = Watching(self.sessions, self._target, self._tell_states)
@@ -72,6 +74,9 @@ class Engine:
         self._holding = Holding(
             self._driven, self._looked, self._records, lambda text: events.put("notice", {"message": text})
         )
+        self._givers = Givers(store, clock, events)
+        self._borrowing = Borrowing(clock, lambda text: events.put("notice", {"message": text}))
+        self._searches: dict[str, asyncio.Task[SweepResult]] = {}
         self._drives: set[asyncio.Task[dict[str, str]]] = set()
         self._holds: set[asyncio.Task[dict[str, str]]] = set()
         self._does: dict[type, Callable[[Any], Coroutine[Any, Any, dict[str, Any]]]] = {
@@ -86,6 +91,13 @@ class Engine:
             commands.Prove: self._prove,
             commands.Answer: self._answer,
             commands.Forget: self._forget,
+            commands.Give: self._give,
+            commands.EndGiving: self._end_giving,
+            commands.Giving: self._giving,
+            commands.Accept: self._accept,
+            commands.Borrow: self._borrow,
+            commands.GiveBack: self._give_back,
+            commands.BorrowedNow: self._borrowed,
         }
 
     async def start(self) -> None:
@@ -104,8 +116,10 @@ class Engine:
 
     async def stop(self) -> None:
         """Runs under way are cut off; their records let them go on at the next start. What is held is let go."""
+        await self._givers.stop()
+        await self._borrowing.stop()
         await self._holding.stop(LET_GO_S)
-        tasks = [*self._runs.values(), *self._loops, *self._holds, *self._drives]
+        tasks = [*self._runs.values(), *self._loops, *self._holds, *self._drives, *self._searches.values()]
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
@@ -256,6 +270,38 @@ class Engine:
         task = asyncio.ensure_future(self._supervised(ident))
         self._runs[ident] = task
         task.add_done_callback(lambda _: self._runs.pop(ident, None))
+
+    async def _search(self, target: Target) -> list[Target]:
+        """Of many on one line that are looked for at the same time one look along it serves all."""
+        line = target.line.id
+        if line not in self._searches:
+            self._searches[line] = asyncio.ensure_future(look_along(line, self._shop))
+            self._searches[line].add_done_callback(lambda _: self._searches.pop(line, None))
+        return may_be_at(target, await asyncio.shield(self._searches[line]))
+
+    async def _give(self, command: commands.Give) -> dict[str, Any]:
+        return {"giving": await self._givers.begin(command.line, command.minutes, command.by)}
+
+    async def _end_giving(self, command: commands.EndGiving) -> dict[str, Any]:
+        await self._givers.end(command.line)
+        return {}
+
+    async def _giving(self, command: commands.Giving) -> dict[str, Any]:
+        return {"giving": self._givers.shown(command.line)}
+
+    async def _accept(self, command: commands.Accept) -> dict[str, Any]:
+        return {"giving": self._givers.accept(command.line, command.mac, command.address)}
+
+    async def _borrow(self, command: commands.Borrow) -> dict[str, Any]:
+        line = (await self._store.devices.lease_plan(command.line)).line
+        return {"borrowed": await self._borrowing.begin(line, command.near, command.minutes, command.by)}
+
+    async def _give_back(self, command: commands.GiveBack) -> dict[str, Any]:
+        await self._borrowing.end(command.line, command.network)
+        return {}
+
+    async def _borrowed(self, command: commands.BorrowedNow) -> dict[str, Any]:
+        return {"borrowed": self._borrowing.shown(command.line)}
 
     async def _supervised(self, ident: str) -> None:
         """One run to its end. It reaches a settled state whatever happens, or goes on at the next start."""

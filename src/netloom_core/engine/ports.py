@@ -14,6 +14,7 @@ from netloom_core.absence.explain import Absent
 from netloom_core.backup.verify import Evidence, Proof
 from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.errors import NetloomError
+from netloom_core.leases.giving import LeasePlan
 from netloom_core.model.access import Access
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import Line
@@ -46,7 +47,8 @@ class Journal(Protocol):
 class Order:
     """One device to be planned. `refused` says why it cannot be; `wanted` is what it is to have.
 
-    `profile` is the one that `wanted` was recorded with, `steps` those of the run to take back.
+    `profile` is the one that `wanted` was recorded with, `steps` those of the run to take back. `places` is what is
+    wrong with the place that it is to have, told where the plan touches that.
     """
 
     device: str
@@ -56,6 +58,7 @@ class Order:
     profile: str = ""
     steps: tuple[StepState, ...] = ()
     version: int = 0
+    places: tuple[str, ...] = ()
 
 
 @dataclass
@@ -106,6 +109,10 @@ class DeviceStore(Protocol):
     async def save_trouble(self, device: str, message: str) -> None: ...
 
     async def save_place(self, device: str, address: str, speed: int, time: float) -> None: ...
+
+    async def lease_plan(self, line: str) -> LeasePlan:
+        """Who is to have which address on a line, by the MAC addresses that are known. Raises where there is none."""
+        ...
 
     async def bind(self, device: str, address: str, time: float) -> None:
         """Check and note in one: see addressing/bound.py. Raises AddressTaken."""

@@ -41,7 +41,7 @@ async def connect(source: str, address: str, port: int, timeout: float) -> socke
     waiting has an end in time: when this computer is late, who took the connection meanwhile counts.
     """
     try:
-        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     except OSError as error:
         raise mapped(error, address) from error
     sock.setblocking(False)

@@ -37,10 +37,11 @@ class UdpLink:
         anywhere: bool = False,
         groups: tuple[str, ...] = (),
         interface: str = "",
+        only: bool = False,
     ) -> None:
         """`anywhere` binds to all addresses, which is needed to hear broadcasts and groups.
 
-        Then only what comes in by `interface` is heard, where the system allows to say so.
+        Then only what comes in by `interface` is heard, where the system allows to say so; with `only` it has to.
         Raises LinkError.
         """
         self._source = source
@@ -57,7 +58,7 @@ class UdpLink:
             self._sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
             self._sock.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(source))
             if anywhere and interface and not interfaces.is_loopback(source):
-                with contextlib.suppress(PermissionError):
+                with contextlib.suppress(*(() if only else (PermissionError,))):
                     self._sock.setsockopt(socket.SOL_SOCKET, socket.SO_BINDTODEVICE, interface.encode())
             self._sock.bind(("" if anywhere else source, port))
             for group in groups:

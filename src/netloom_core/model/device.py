@@ -34,8 +34,8 @@ class Target:
     `maker` and `models` what it is called, for one that bears nothing unique. `found` is False for
     a record that nobody has seen yet: then nobody can be proven to be it. `secrets` are the texts
     behind references in its values, by reference; only drivers look them up. `pins` are fingerprints of keys that it
-    showed before, by protocol; `snmp` is how agents of its line are asked. `trouble` says why
-    its credentials cannot be had.
+    showed before, by protocol; `snmp` is how agents of its line are asked. `nearby` are other IP networks
+    to which it may go. `trouble` says why its credentials cannot be had.
     """
 
     device: str
@@ -53,9 +53,14 @@ class Target:
     trouble: str = ""
     pins: Mapping[str, str] = field(default_factory=dict)
     snmp: SnmpAccess = field(default_factory=SnmpAccess)
+    nearby: tuple[Line, ...] = ()
 
     def at(self, address: str, speed: int | None = None) -> Target:
-        return replace(self, address=address, speed=self.speed if speed is None else speed)
+        """There; on another network where that one holds the address and its own does not."""
+        line = self.line
+        if line.kind == "ip" and not line.holds(address):
+            line = next((other for other in self.nearby if other.holds(address)), line)
+        return replace(self, line=line, address=address, speed=self.speed if speed is None else speed)
 
     @property
     def place(self) -> tuple[str, str, int]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from dataclasses import dataclass
+from functools import lru_cache
 
 from netloom_core.errors import AddressOutside
 
@@ -57,7 +58,10 @@ class Line:
 
     def places(self) -> list[str]:
         """Every address that a device on it may have, in order."""
-        return [str(n) for n in range(127)] if self.kind == "serial" else self.hosts()
+        if self.kind == "ip":
+            return self.hosts()
+        low, high = (0, 255) if self.kind == "behind" else UNITS.get(self.protocol, (1, 0))
+        return [str(n) for n in range(low, high + 1)]
 
     def holds(self, address: str) -> bool:
         """Whether the address can be one of this line's devices."""
@@ -74,6 +78,11 @@ class Line:
             return False
         network = ipaddress.ip_network(self.network)
         return parsed in network and parsed not in (network.network_address, network.broadcast_address)
+
+
+def second_address(interface: str, address: str, bits: int) -> str:
+    """The command by which a person gives an interface a second address."""
+    return f"ip address add {address}/{bits} dev {interface}"
 
 
 def host_of(address: str) -> str:
@@ -93,6 +102,7 @@ def _unit_number(unit: str) -> int:
     return -1
 
 
+@lru_cache(maxsize=1 << 16)
 def address_key(address: str) -> int:
     """Sort key that puts addresses of one line in their order on the wire, units behind a gateway after it."""
     if address.isdecimal():

@@ -1,7 +1,8 @@
 """Who is on a DMX512 line: RDM's search by halving, E1.20 clause 7.6. Nothing waits here.
 
-Units answer a branch all at once. One answer names its unit, which is muted and the branch asked again, since it
-may have drowned others out; a spoiled one is two or more, and the branch is halved.
+Units answer a branch all at once. One answer names its unit, which is muted; a spoiled one is two or more, and the
+branch is halved. Where the lower half is silent, the upper one has all that spoke, and is halved without a question.
+Who was drowned out by another one answers when everybody is asked once more, which is done until nobody does.
 """
 
 from __future__ import annotations
@@ -20,6 +21,16 @@ Found = Generator[rdm.Message, bytes, list[bytes]]  # questions out; what came i
 
 
 @dataclass
+class _Branch:
+    """`other` is the upper half to a lower one, `several` whether more than one is known to speak there."""
+
+    low: int
+    high: int
+    other: _Branch | None = None
+    several: bool = False
+
+
+@dataclass
 class Search:
     """`source` is who asks. `unsure` counts branches in which something answered that nobody could be made of."""
 
@@ -30,27 +41,39 @@ class Search:
 
     def run(self) -> Found:
         yield from self._say(rdm.Message(rdm.EVERYBODY, self.source, 0, rdm.DISCOVERY, rdm.UN_MUTE))
-        waiting = [(FIRST, LAST)]
+        known = -1
+        while len(self.units) > known and len(self.units) < MOST_UNITS and self.unsure < MOST_UNSURE:
+            known = len(self.units)
+            yield from self._down()
+        return sorted(self.units)
+
+    def _down(self) -> Generator[rdm.Message, bytes, None]:
+        """Everybody once, from the whole down to single units. Of halves the lower one comes first."""
+        waiting = [_Branch(FIRST, LAST)]
         while waiting and len(self.units) < MOST_UNITS and self.unsure < MOST_UNSURE:
-            low, high = waiting.pop()
-            answer = yield from self._branch(low, high)
-            if not answer:
-                continue
-            uid = rdm.parse_branch_answer(answer)
-            if uid is not None and low <= int.from_bytes(uid, "big") <= high and (yield from self._muted(uid)):
-                if uid not in self.units:
-                    self.units.append(uid)
-                    waiting.append((low, high))  # whoever was drowned out by it answers now
-                else:
+            branch = waiting.pop()
+            low, high = branch.low, branch.high
+            if not branch.several:
+                answer = yield from self._branch(low, high)
+                if not answer:
+                    if branch.other is not None:
+                        branch.other.several = True
+                    continue
+                uid = rdm.parse_branch_answer(answer)
+                if uid in self.units:
                     self.unsure += 1  # it says that it is silent, and speaks
-            elif low < high:
+                    continue
+                if uid is not None and low <= int.from_bytes(uid, "big") <= high and (yield from self._muted(uid)):
+                    self.units.append(uid)
+                    continue
+            if low < high:
                 middle = (low + high) // 2
-                waiting += [(middle + 1, high), (low, middle)]
-            elif (yield from self._muted(low.to_bytes(6, "big"))):
-                self.units.append(low.to_bytes(6, "big"))
+                upper = _Branch(middle + 1, high)
+                waiting += [upper, _Branch(low, middle, upper)]
+            elif (uid := low.to_bytes(6, "big")) not in self.units and (yield from self._muted(uid)):
+                self.units.append(uid)
             else:
                 self.unsure += 1
-        return sorted(self.units)
 
     def _branch(self, low: int, high: int) -> Generator[rdm.Message, bytes, bytes]:
         return (yield from self._say(rdm.branch(self.source, low.to_bytes(6, "big"), high.to_bytes(6, "big"))))

@@ -34,7 +34,7 @@ from netloom_core.model.work import (
     StepState,
 )
 from netloom_core.run.answers import Answers
-from netloom_core.run.steps.base import Records, StepContext
+from netloom_core.run.steps.base import Records, Search, StepContext, nowhere
 from netloom_core.run.steps.registry import STEPS
 from netloom_core.together import together
 
@@ -70,13 +70,20 @@ async def insist(write: Callable[[], Awaitable[None]], what: str) -> None:
 
 class Supervisor:
     def __init__(
-        self, library: Library, sessions: Sessions, records: RunRecords, clock: Clock, answers: Answers
+        self,
+        library: Library,
+        sessions: Sessions,
+        records: RunRecords,
+        clock: Clock,
+        answers: Answers,
+        search: Search = nowhere,
     ) -> None:
         self._library = library
         self._sessions = sessions
         self._records = records
         self._clock = clock
         self._answers = answers
+        self._search = search
 
     async def carry_out(self, run: RunState) -> RunState:
         """Bring every step to a settled state, and the run to its word."""
@@ -88,7 +95,7 @@ class Supervisor:
         intents = await self._records.open_intents(run.id)
 
         async def one(device: str) -> None:
-            work = _Device(self._library, self._sessions, self._records, self._clock, self._answers, run)
+            work = _Device(self._library, self._sessions, self._records, self._clock, self._answers, run, self._search)
             await work.carry_out(by_device[device], await targets.of(device), intents)
 
         # No group that cancels the others when one breaks: theirs may be in the middle of a write.
@@ -135,6 +142,7 @@ class _Device:
         clock: Clock,
         answers: Answers,
         run: RunState,
+        search: Search,
     ) -> None:
         self._library = library
         self._sessions = sessions
@@ -142,6 +150,7 @@ class _Device:
         self._clock = clock
         self._answers = answers
         self._run = run
+        self._search = search
 
     async def carry_out(
         self, steps: list[StepState], target: Target | NetloomError | None, intents: Mapping[int, JournalEntry]
@@ -221,6 +230,7 @@ class _Device:
             clock=self._clock,
             answers=self._answers,
             open_intent=intent,
+            search=self._search,
         )
 
     def _failed(self, step: StepState, error: NetloomError) -> None:

@@ -40,6 +40,9 @@ async def _devices(store: Store, device: str, other: str, document: Document, no
     await store.devices.save_place(device, target.address, target.speed, now + 1)
     await _bound(store, device, other, document, now + 2)
     assert not await store.devices.targets(["nobody"]), "who is not there is left out"
+    plan = await store.devices.lease_plan(target.line.id)
+    assert plan.line.id == target.line.id
+    assert all(target.line.holds(lease.address) for lease in plan.leases.values())
 
 
 async def _bound(store: Store, device: str, other: str, document: Document, now: float) -> None:

@@ -12,6 +12,8 @@ from netloom_core.backup.verify import Evidence, Proof, losses
 from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, put, remove
 from netloom_core.engine.ports import MadePlan, Order, SweepWork
 from netloom_core.errors import NetloomError, RequestError
+from netloom_core.leases.giving import LeasePlan
+from netloom_core.leases.responder import Lease
 from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
@@ -107,7 +109,7 @@ class MemoryStore:
             return
         before = (record.documents.get("running", {}), record.documents.get("startup", {}))
         now = (documents.get("running", before[0]), documents.get("startup", before[1]))
-        record.lost = losses(before, now, record.lost)
+        record.lost = losses(before, now, record.lost, record.intended)
         for name, document in documents.items():
             if document:
                 record.documents[name] = document
@@ -126,8 +128,20 @@ class MemoryStore:
         self.hook("save place")
         record = self.records[device]
         if time >= record.placed_at:
-            record.target, record.placed_at = replace(record.target, address=address, speed=speed), time
+            record.target, record.placed_at = record.target.at(address, speed), time
             record.bound = after_finding(record.bound, address)
+
+    async def lease_plan(self, line: str) -> LeasePlan:
+        mine = [one for one in self.records.values() if one.target.line.id == line]
+        if not mine:
+            raise NetloomError("There is no such line.")
+        leases = {
+            key.removeprefix("mac:"): Lease(one.target.address, one.target.name)
+            for one in mine
+            for key in one.target.keys
+            if key.startswith("mac:")
+        }
+        return LeasePlan(mine[0].target.line, leases)
 
     async def bind(self, device: str, address: str, time: float) -> None:
         self.hook("bind")

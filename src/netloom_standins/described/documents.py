@@ -80,7 +80,7 @@ class Documents(Service):
         )
         config.load()
         self._state = ServerState()
-        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         sock.bind((self.unit.address, self.form.port))
         protocol: Any = config.http_protocol_class

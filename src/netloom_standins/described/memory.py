@@ -123,6 +123,12 @@ class Memory:
             put(self.running, path, copy.deepcopy(value))
             put(self.startup, path, copy.deepcopy(value))
 
+    def load(self, startup: Document) -> None:
+        """What was kept by an earlier life; of what it has not, or did not have then, nothing is taken from there."""
+        for path in self.cells:
+            if (value := get(startup, path)) is not MISSING:
+                put(self.startup, path, value)
+
     def take(self, path: str, said: Any) -> Any:
         """A value from the wire. Raises Wrong."""
         cell = self.cells.get(path)
@@ -145,6 +151,10 @@ class Memory:
         if not cell.later:
             for tell in list(self.changed):
                 tell(path, value)
+
+    def overrule(self, path: str, value: Any) -> None:
+        """From outside, for as long as it is on: what it was told itself stays in it."""
+        put(self.running, path, value)
 
     def keep(self) -> None:
         for path, cell in self.cells.items():

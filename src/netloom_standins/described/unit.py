@@ -45,6 +45,8 @@ class DescribedUnit(NetUnit):
     def _place(self) -> None:
         """Where it is reached, as its memory says."""
         what = self.description
+        if what.address_at and self.faults.leased:
+            self.memory.overrule(what.address_at, self.faults.leased)
         if what.address_at:
             address = str(self.memory.value(what.address_at))
             self.address = "" if address == UNSET else address or self.address
@@ -209,5 +211,6 @@ class DescribedUnit(NetUnit):
         return {"startup": self.memory.startup, "factory": self.factory}
 
     def load(self, state: dict[str, Any]) -> None:
-        self.memory.startup, self.factory = state["startup"], state["factory"]
+        self.memory.load(state.get("startup", {}))
+        self.factory = bool(state.get("factory"))
         self.lose_unkept()

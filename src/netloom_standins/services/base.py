@@ -49,7 +49,7 @@ class TcpService(Service):
     _server: asyncio.Server | None = None
 
     async def start(self) -> None:
-        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         sock.bind((self.unit.address, int(self.options.get("port", self.port))))
         self._clients: set[asyncio.StreamWriter] = set()

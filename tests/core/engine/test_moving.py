@@ -6,13 +6,15 @@ from dataclasses import replace
 import pytest
 
 from netloom_core.documents.tree import get, put
+from netloom_core.engine.ports import Order, SweepWork
 from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused
 from netloom_core.library.load import Library
 from netloom_core.live.session import Session
 from netloom_core.model.device import Identity
+from netloom_core.model.work import RunState
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import ALL, BUS, Rig, device, states
+from tests.core.rig import ALL, BUS, NET, Rig, device, states
 
 MOVED = {"/network/address": "127.20.10.14"}
 
@@ -292,3 +294,50 @@ async def test_an_address_that_is_shown_to_wait_no_more_is_free_again(rig: Rig) 
     await rig.store.bind("dev1", "127.20.10.15", 1.0)
     await rig.engine.do({"do": "read", "devices": ["dev1"]})
     assert rig.record().bound == {}, "a reading of what it keeps shows that it does not go there"
+
+
+async def test_it_goes_to_another_network_and_back(rig: Rig) -> None:
+    """It is looked for there from that line's own address, and the record follows it from line to line."""
+    annex = replace(NET, id="annex", name="Annex", network="127.20.11.0/24", source="127.20.11.1")
+    rig.record().target = replace(rig.record().target, nearby=(annex, NET))
+    run = await rig.set({"/network/address": "127.20.11.5"})
+    assert states(run) == ["done", "done", "done"], messages(run)
+    assert rig.record().target.place == ("annex", "127.20.11.5", 0)
+    back = await rig.undo(run)
+    assert set(states(back)) == {"done"}, messages(back)
+    assert rig.record().target.place == ("net", "127.20.10.11", 0)
+    rig.every_intent_has_its_outcome()
+
+
+async def test_what_is_wrong_with_a_place_is_said_where_the_plan_touches_it(rig: Rig) -> None:
+    orders = rig.store.orders
+
+    async def warned(run: RunState) -> list[Order]:
+        return [replace(order, places=("Its gateway is outside.",)) for order in await orders(run)]
+
+    rig.store.orders = warned  # type: ignore[method-assign]
+    put(rig.record().intended, "/relays/1/idle", "closed")
+    assert (await rig.plan(devices=["dev1"])).remarks == []
+    put(rig.record().intended, "/network/mask", "255.255.0.0")
+    [remark] = (await rig.plan(devices=["dev1"])).remarks
+    assert (remark["code"], remark["message"]) == ("place", "Its gateway is outside.")
+
+
+async def test_many_that_are_lost_at_once_are_looked_for_once(library: Library) -> None:
+    boxes = [device(library.need("hallvane-rx8"), n) for n in range(1, 9)]
+    rig = Rig(library, boxes)
+    looks: list[str] = []
+
+    async def narrow(line: str) -> SweepWork:
+        looks.append(line)
+        await asyncio.sleep(5)
+        return SweepWork()
+
+    rig.store.narrow = narrow  # type: ignore[method-assign]
+    for n, box in enumerate(boxes, 1):
+        box.comes_up_at = f"127.20.10.{200 + n}"
+        put(rig.record(f"dev{n}").intended, "/network/address", f"127.20.10.{100 + n}")
+    run = await rig.apply(await rig.plan(devices=[f"dev{n}" for n in range(1, 9)]))
+    assert [step.state for step in run.steps if step.action == "readdress"] == ["unknown"] * 8
+    assert len(looks) <= 2, "one look along the line serves all, and one more whoever came later"
+    rig.every_intent_has_its_outcome()

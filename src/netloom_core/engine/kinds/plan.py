@@ -110,7 +110,10 @@ class PlanRun:
                 return plan_procedure(
                     Subject(order.device, profile, can, {}, {}), str(run.params["procedure"]), unread=error
                 )
-            return PLANNERS[run.params["kind"]](subject, order, run)
+            plan = PLANNERS[run.params["kind"]](subject, order, run)
+            if order.places and _touches_place(plan, subject):
+                plan.remarks += [Remark("place", text) for text in order.places]
+            return plan
         except NetloomError as error:
             return left_out(order.device, error)
         except Exception as error:
@@ -173,6 +176,14 @@ class PlanRun:
                     f"It comes up at {address}, which is {holder}'s, or may become it. Move or unplug that one first."
                 )
             plan.remarks.append(Remark("address-taken", text))
+
+
+PLACE_ROLES = {"address", "mask", "gateway", "name", "speed"}
+
+
+def _touches_place(plan: DevicePlan, subject: Subject) -> bool:
+    paths = [change["path"] for step in plan.steps for change in step.params.get("changes", [])]
+    return any(subject.profile.by_path[path].role in PLACE_ROLES for path in paths)
 
 
 def _goes_to(plan: DevicePlan, subject: Subject) -> list[str]:

@@ -8,12 +8,15 @@ from typing import Any
 from netloom_core.absence.explain import Absent, explain_all
 from netloom_core.engine.kinds.base import Workshop, note_troubles
 from netloom_core.engine.ports import SweepWork
+from netloom_core.model.device import Target
 from netloom_core.model.sighting import Sighting
 from netloom_core.model.work import CANCELLED, RunState, StepState
+from netloom_core.sweep.finding import Place
 from netloom_core.sweep.methods.registry import METHODS
 from netloom_core.sweep.sweep import SweepResult, sweep
 
-QUICK_S = 5.0  # a method that listens longer than that is not waited for when one address is asked for
+QUICK_S = 5.0  # a method that listens longer than that is not waited for when one device is asked for
+QUICK = [method for method in METHODS if method.wait_s <= QUICK_S]
 
 
 class SweepRun:
@@ -109,8 +112,24 @@ class SweepRun:
 async def look_again(line: str, address: str, shop: Workshop) -> SweepResult:
     """A narrow look at one address, by all methods but those that only listen for long; nothing is recorded."""
     work = await shop.store.sweeps.narrow(line)
-    quick = [method for method in METHODS if method.wait_s <= QUICK_S]
-    return await _along(work, shop, only=frozenset({address}), methods=quick)
+    return await _along(work, shop, only=frozenset({address}), methods=QUICK)
+
+
+async def look_along(line: str, shop: Workshop) -> SweepResult:
+    """A look along a whole line by the same methods; nothing is recorded."""
+    work = await shop.store.sweeps.narrow(line)
+    return await _along(work, shop, methods=QUICK)
+
+
+def may_be_at(target: Target, result: SweepResult) -> list[Target]:
+    """Where on its line a device seems to be by that look. Whoever asks proves it."""
+    return [
+        target.at(place.address, place.speed)
+        for finding in result.findings
+        if finding.device == target.device
+        for place in (Place(finding.line, finding.address, finding.speed), *finding.places)
+        if place.line == target.line.id
+    ]
 
 
 async def _along(work: SweepWork, shop: Workshop, **how: Any) -> SweepResult:

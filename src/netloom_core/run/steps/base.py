@@ -75,8 +75,18 @@ class Records(Protocol):
         ...
 
 
+Search = Callable[[Target], Awaitable[Sequence[Target]]]
+
+
+async def nowhere(target: Target) -> Sequence[Target]:
+    """Of a host that cannot look along a line."""
+    return ()
+
+
 @dataclass
 class StepContext:
+    """`search` looks along the device's line for places where it may be; nothing that it gives is proven."""
+
     run: str
     by: str
     step: StepState
@@ -87,6 +97,7 @@ class StepContext:
     clock: Clock
     answers: Answers
     open_intent: JournalEntry | None = None
+    search: Search = nowhere
     _rows: dict[str, Row] = field(default_factory=dict)
     unproven: list[str] = field(default_factory=list)  # reasons why the word at the end is not `done`
 

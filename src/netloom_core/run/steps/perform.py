@@ -19,7 +19,15 @@ from netloom_core.plan.procedures import SETS_BACK, TO_LOOK_S, expected
 from netloom_core.profiles.abilities import Ability
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
-from netloom_core.run.steps.places import arrived, check_free, factory_places, find, spoken, stands_in_the_way
+from netloom_core.run.steps.places import (
+    arrived,
+    check_free,
+    factory_places,
+    find,
+    find_anywhere,
+    spoken,
+    stands_in_the_way,
+)
 from netloom_core.run.steps.restart import GONE_S
 
 LINGERS_S = 20.0  # how long one that still answers may only be about to go, at most
@@ -152,6 +160,9 @@ class Perform:
             if loop.time() > begun + seconds:
                 break
             await asyncio.sleep(PAUSE_S)
+        elsewhere = await find_anywhere(context)
+        if elsewhere is not None:
+            return elsewhere, True
         await self._lost(context)
         raise AssertionError("the line above raises")
 

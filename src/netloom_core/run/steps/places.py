@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Sequence
 
-from netloom_core.errors import AddressTaken
+from netloom_core.errors import AddressTaken, NetloomError
 from netloom_core.live.sessions import Presence, Sight
 from netloom_core.model.device import Target
 from netloom_core.model.line import DIRECT
@@ -32,8 +32,8 @@ async def check_free(context: StepContext, new: Target) -> None:
     if new.address == DIRECT:
         return
     sight = await context.sessions.look(new)
-    if sight.presence is Presence.NOBODY:
-        return
+    if sight.presence in (Presence.NOBODY, Presence.ITSELF):
+        return  # itself: its power went just now, and what waited for that brought it there
     raise AddressTaken(
         f"{who_is(sight)} at {spoken(new)}. {context.target.name} was not changed.",
         "Choose a free address, or move the other device first.",
@@ -77,6 +77,20 @@ async def find(context: StepContext, places: Sequence[Target], seconds: float) -
         if loop.time() >= deadline:
             return None
         await asyncio.sleep(PAUSE_S)
+
+
+async def find_anywhere(context: StepContext) -> Target | None:
+    """Where else on its line it came up, as where a DHCP server put it: looked for along all of it, and proven."""
+    if context.target.line.kind != "ip":
+        return None  # on a bus it is where it was told to be, or where it was
+    try:
+        places = await context.search(context.target)
+    except NetloomError:  # what is to be told is that it is gone, not why it could not be looked for further
+        return None
+    for place in places:
+        if (await context.sessions.look(place)).presence is Presence.ITSELF:
+            return place
+    return None
 
 
 async def stands_in_the_way(context: StepContext) -> str:

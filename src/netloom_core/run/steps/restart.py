@@ -26,10 +26,12 @@ from netloom_core.model.device import Target
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, read_back, undone, value_at
-from netloom_core.run.steps.places import arrived, check_free, find, new_place, spoken, who_is
+from netloom_core.run.steps.places import arrived, check_free, find, find_anywhere, new_place, spoken, who_is
 
 FIRST_LOOK_S = 2.0  # how long one that should answer now is asked again
 GONE_S = 3.0  # how long a restart may take to begin
+SOON_S, QUICK_S = 0.1, 4.0  # between looks for one that starts quickly, for so long
+LOOKS = 3  # where it is, when it goes between a look and a reading
 # How long one that answers at its old place may only be about to go: those that were told by a write answer first.
 LINGERS_S = {"restart": GONE_S * 2, "write": GONE_S * 2, "command": GONE_S}
 
@@ -54,6 +56,8 @@ class Restart:
         old, new = context.target, new_place(context, context.target)
         here = await find(context, [new, old], context.profile.away_seconds)
         if here is None:
+            here = await find_anywhere(context)
+        if here is None:
             await context.conclude("unknown", "Netloom was cut off, and the device answers at no place known.")
             raise NoAnswer(
                 f"{old.name} answers neither at {spoken(new)} nor at {spoken(old)}.",
@@ -71,16 +75,7 @@ class Restart:
     async def run(self, context: StepContext) -> None:
         old, new = context.target, new_place(context, context.target)
         moved = old.place != new.place
-        here = await find(context, [old, new] if moved else [old], FIRST_LOOK_S)
-        if here is None:
-            raise NoAnswer(
-                f"{old.name} does not answer at {spoken(old)}, so it was not changed.",
-                "Sweep the line to find it.",
-                target=old.device,
-                outcome="not_sent",
-            )
-        await arrived(context, here)
-        running = (await context.patiently(lambda: context.read("running")))["running"]
+        here, running = await self._as_it_is(context, [old, new] if moved else [old])
         if here.place == new.place and self._works(context, running):
             context.step.message = "It has these values already."
         else:
@@ -92,6 +87,27 @@ class Restart:
         await self._confirm(context)
 
     # Before
+
+    async def _as_it_is(self, context: StepContext, places: Sequence[Target]) -> tuple[Target, Document]:
+        """Where it is and what works there. A power cut just now may have brought it to the new place already."""
+        seconds = FIRST_LOOK_S
+        for left in reversed(range(LOOKS)):
+            here = await find(context, places, seconds)
+            if here is None:
+                raise NoAnswer(
+                    f"{places[0].name} does not answer at {' nor at '.join(map(spoken, places))}: it was not changed.",
+                    "Sweep the line to find it.",
+                    target=places[0].device,
+                    outcome="not_sent",
+                )
+            await arrived(context, here)
+            try:
+                return here, (await context.patiently(lambda: context.read("running")))["running"]
+            except NoAnswer:
+                if not left:
+                    raise
+                seconds = context.profile.away_seconds + GONE_S
+        raise AssertionError("the last look returns or raises")
 
     def _works(self, context: StepContext, running: Document) -> bool:
         return bool(running) and all(value_at(running, c.path) == c.after for c in context.changes)
@@ -140,12 +156,20 @@ class Restart:
         except NetloomError as error:
             # Whatever came back, the bytes have left: where it is now decides, not its words.
             context.step.evidence = {"said": error.message}
-            if error.outcome == "not_sent":
+            if error.outcome == "not_sent" and not await self._went_by_itself(context):
                 await context.conclude("failed", error.message)
                 raise
         finally:
             await talk.drop()
         return None
+
+    async def _went_by_itself(self, context: StepContext) -> bool:
+        """Nothing was sent, but its power may have gone just before, and what waited for that works now."""
+        old, new = context.target, new_place(context, context.target)
+        if old.place == new.place:
+            return False
+        here = await find(context, [new, old], context.profile.away_seconds + GONE_S)
+        return here is not None and here.place == new.place
 
     async def _send(self, context: StepContext) -> None:
         talk = await context.talk()
@@ -164,9 +188,11 @@ class Restart:
         by = context.step.params.get("by", "restart")
         by_restart, lingers = by == "restart", LINGERS_S[by]
         stays = old.place == new.place
+        others = [place for place in (promised, old) if place.place != new.place]
         gone = not (stays and by_restart)
         here: Target | None = None
         while loop.time() < begun + max(seconds + (GONE_S if by_restart else 0), lingers + PAUSE_S):
+            here = None  # where it was seen a moment ago it may be no more
             sight = await context.sessions.look(new)
             if sight.presence is not Presence.ITSELF:
                 gone = True
@@ -177,11 +203,11 @@ class Restart:
                 here = new
                 if gone and stays:
                     break
-            if not stays and (back := await find(context, [promised, old], 0)) is not None:
+            if not stays and here is None and (back := await find(context, others, 0)) is not None:
                 here = back
                 if back.place != old.place or loop.time() > begun + lingers:
                     break
-            await asyncio.sleep(PAUSE_S)
+            await asyncio.sleep(SOON_S if loop.time() < begun + QUICK_S else PAUSE_S)
         await self._not_there(context, old, new, here)
 
     async def _has_values(self, context: StepContext, place: Target) -> bool:
@@ -199,6 +225,8 @@ class Restart:
         if here is not None and here.place == new.place:
             await arrived(context, here)
             return  # it is there; its values tell the rest
+        if here is None and (elsewhere := await find_anywhere(context)) is not None:
+            await self._elsewhere(context, new, elsewhere)
         if here is None:
             sight = await context.sessions.look(new)
             await context.conclude("unknown", "it answers at no place known")
@@ -217,6 +245,19 @@ class Restart:
         await context.conclude("failed", f"not found at {spoken(new)}; it answers at {spoken(here)}")
         await arrived(context, here)
         await self._put_back(context, old, new, here)
+
+    async def _elsewhere(self, context: StepContext, new: Target, here: Target) -> None:
+        """It took a place that nobody here gave it. It is followed, and nothing more is written: whoever gave it that
+        would give it again. Always raises."""
+        await context.conclude("failed", f"not found at {spoken(new)}; it came up at {spoken(here)}")
+        await arrived(context, here)
+        raise ReadBackMismatch(
+            f"{context.target.name} did not come up at {spoken(new)}; it came up at {spoken(here)}, where it is "
+            "followed. Nothing more was written to it.",
+            "A DHCP server may have given it that address: look at how it gets its address, then plan it again.",
+            target=context.target.device,
+            outcome="applied",
+        )
 
     # Putting back: a write like any other
 
