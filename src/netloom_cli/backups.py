@@ -157,8 +157,8 @@ def journal(
             say(f"{one['time'][:19]}  {one['name']}  {what}  by {one['by']}")
             for c in one["changes"]:
                 back = f", read back {value(c['read_back'])}" if "read_back" in c else ""
-                line = f"    {c['path']}: {value(c['from'])} → {value(c['to'])}{back}"
-                say(line)
+                before = f"{value(c['from'])} → " if "from" in c else "stays "  # what a store only keeps
+                say(f"    {c['path']}: {before}{value(c['to'])}{back}")
     if not found["whole"]:
         note("The chain is broken: the journal is not what was written.")
         raise typer.Exit(DIFFERS)

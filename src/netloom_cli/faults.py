@@ -124,6 +124,12 @@ def tamper(unit: Unit) -> None:
 
 
 @fault_app.command()
+def lease(unit: Unit, address: Annotated[str, typer.Argument(help="empty for none")] = "") -> None:
+    """From its next start on it comes up at an address that a server gives it, whatever it was told."""
+    _fault(unit, "lease", address=address)
+
+
+@fault_app.command()
 def certificate(unit: Unit) -> None:
     """It makes its certificate anew, as after a reset."""
     _fault(unit, "certificate")

@@ -34,10 +34,14 @@ def lines() -> None:
     table(
         ("Line", "Kind", "Where", "Protocol", "Trouble"),
         (
-            (one["name"], one["kind"], _place_of(one), one["protocol"], one["trouble"])
+            (one["name"], one["kind"], _place_of(one), one["protocol"], _trouble_of(one))
             for one in found
         ),
     )  # fmt: skip
+
+
+def _trouble_of(line: dict[str, Any]) -> str:
+    return "archived" if line["archived"] else str(line["trouble"])
 
 
 def _place_of(line: dict[str, Any]) -> str:
@@ -66,7 +70,7 @@ def line_add(
     give({"line": made}) if context.json else note(f"Added line {made['name']}.")
 
 
-def _one_of(kind: str, word: str) -> dict[str, Any]:
+def one_of(kind: str, word: str) -> dict[str, Any]:
     """The line or the area of that name or id."""
     for one in call("GET", f"/api/{kind}s"):
         if word == one["id"] or word.casefold() == one["name"].casefold():
@@ -78,7 +82,7 @@ def _one_of(kind: str, word: str) -> dict[str, Any]:
 @line_app.command("remove")
 def line_remove(line: str) -> None:
     """Take a line away, with the strangers on it; devices of the installation hold it."""
-    found = _one_of("line", line)
+    found = one_of("line", line)
     call("DELETE", f"/api/lines/{quoted(found['id'])}")
     give({"line": found["name"], "removed": True}) if context.json else note(f"Removed line {found['name']}.")
 
@@ -86,9 +90,48 @@ def line_remove(line: str) -> None:
 @line_app.command("merge")
 def line_merge(line: str, into: str) -> None:
     """All that is known of a line goes to another one of its kind; no device is told anything."""
-    found, other = _one_of("line", line), _one_of("line", into)
+    found, other = one_of("line", line), one_of("line", into)
     made = call("POST", f"/api/lines/{quoted(found['id'])}/merge", {"into": other["id"]})
     give({"line": made}) if context.json else note(f"{found['name']} is part of {made['name']} now.")
+
+
+@line_app.command("archive")
+def line_archive(line: str) -> None:
+    """Put a line away with the devices on it: all is kept, nothing goes out on it, until it is brought back."""
+    _put_away("line", line, True)
+
+
+@line_app.command("bring-back")
+def line_bring_back(line: str) -> None:
+    """Use an archived line again."""
+    _put_away("line", line, False)
+
+
+@line_app.command("reach")
+def line_reach(
+    line: str,
+    address: Annotated[
+        str, typer.Argument(help="of a unit in another subnet on that line's cable; `-` with --end")
+    ] = "-",
+    minutes: Annotated[int, typer.Option(min=1, max=240, help="how long")] = 30,
+    end: Annotated[bool, typer.Option("--end", help="take second addresses away now")] = False,
+) -> None:
+    """Give this computer a second address, to talk to a unit in another subnet; it ends by itself."""
+    path = f"/api/lines/{quoted(one_of('line', line)['id'])}/second-address"
+    if end:
+        call("DELETE", path)
+        note("This computer has no second address there now.")
+        return
+    made = call("POST", path, {"near": address, "minutes": minutes})
+    told = made["borrowed"]
+    give(made) if context.json else note(
+        f"{told['interface']} has {told['address']} too, for {minutes} minutes; {told['network']} is a line now."
+    )
+
+
+def _put_away(kind: str, word: str, away: bool) -> None:
+    made = call("PATCH", f"/api/{kind}s/{quoted(str(one_of(kind, word)['id']))}", {"archived": away})
+    give({kind: made}) if context.json else note(f"{made['name']} is {'archived' if away else 'in use again'}.")
 
 
 def areas() -> None:
@@ -98,7 +141,10 @@ def areas() -> None:
         give({"areas": found})
         return
     names = {area["id"]: area["name"] for area in found}
-    table(("Area", "Inside"), ((area["name"], names.get(area["parent"], "")) for area in found))
+    table(
+        ("Area", "Inside", ""),
+        ((area["name"], names.get(area["parent"], ""), "archived" if area["archived"] else "") for area in found),
+    )
 
 
 Inside = Annotated[str, typer.Option(help="the area that it is inside of; `-` for none")]
@@ -107,7 +153,7 @@ Inside = Annotated[str, typer.Option(help="the area that it is inside of; `-` fo
 @area_app.command("add")
 def area_add(name: str, inside: Inside = "") -> None:
     """Add an area."""
-    body = {"name": name, "parent": _one_of("area", inside)["id"] if inside not in ("", "-") else None}
+    body = {"name": name, "parent": one_of("area", inside)["id"] if inside not in ("", "-") else None}
     made = call("POST", "/api/areas", body)
     give({"area": made}) if context.json else note(f"Added area {made['name']}.")
 
@@ -117,24 +163,36 @@ def area_edit(area: str, name: Annotated[str, typer.Option(help="its new name")]
     """Rename an area, or put it inside of another one."""
     body: dict[str, Any] = {"name": name} if name else {}
     if inside:
-        body["parent"] = _one_of("area", inside)["id"] if inside != "-" else None
-    made = call("PATCH", f"/api/areas/{_one_of('area', area)['id']}", body)
+        body["parent"] = one_of("area", inside)["id"] if inside != "-" else None
+    made = call("PATCH", f"/api/areas/{one_of('area', area)['id']}", body)
     give({"area": made}) if context.json else note(f"It is {made['name']} now.")
 
 
 @area_app.command("merge")
 def area_merge(area: str, into: str) -> None:
     """Its devices and the areas inside of it go to another one, and it is gone."""
-    made = call("POST", f"/api/areas/{_one_of('area', area)['id']}/merge", {"into": _one_of("area", into)["id"]})
+    made = call("POST", f"/api/areas/{one_of('area', area)['id']}/merge", {"into": one_of("area", into)["id"]})
     give({"area": made}) if context.json else note(f"It is part of {made['name']} now.")
 
 
 @area_app.command("remove")
 def area_remove(area: str) -> None:
     """Its devices are in the area around it from then on, or in none."""
-    found = _one_of("area", area)
+    found = one_of("area", area)
     call("DELETE", f"/api/areas/{found['id']}")
     give({"area": found["name"], "removed": True}) if context.json else note(f"Removed area {found['name']}.")
+
+
+@area_app.command("archive")
+def area_archive(area: str) -> None:
+    """Put an area away that has no devices on lines in use; it is kept, and offered nowhere."""
+    _put_away("area", area, True)
+
+
+@area_app.command("bring-back")
+def area_bring_back(area: str) -> None:
+    """Use an archived area again."""
+    _put_away("area", area, False)
 
 
 @line_app.command("access")
@@ -158,7 +216,7 @@ def line_access(
     Each kind that is given replaces what is kept of that kind. Keys and passwords are asked for, or read from
     standard input, one a line, when that is no terminal.
     """
-    found = _one_of("line", line)
+    found = one_of("line", line)
     path = f"/api/lines/{quoted(found['id'])}/access"
     body: dict[str, Any] = {}
     if community:

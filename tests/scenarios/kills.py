@@ -26,6 +26,7 @@ CHOICES: dict[str, list[Any]] = {
 }
 LOOKERS = 3
 SETTLED_S = 60.0
+PATIENCE_S = 60.0  # a computer that stands still for a moment is not a server that does
 LIVE = ("waiting", "running")
 
 
@@ -34,7 +35,7 @@ def call(demo: Demo, method: str, path: str, body: Any = None) -> Any:
     headers = {"Authorization": f"Bearer {found['token']}", "Content-Type": "application/json"}
     data = json.dumps(body).encode() if body is not None else None
     request = urllib.request.Request(found["url"] + path, data, headers, method=method)
-    with urllib.request.urlopen(request, timeout=20) as answer:
+    with urllib.request.urlopen(request, timeout=PATIENCE_S) as answer:
         text = answer.read()
     return json.loads(text) if text else None
 

@@ -121,6 +121,9 @@ def archived(demo: Demo, folder: Path) -> None:
 
 
 def told_by_the_journal(demo: Demo) -> None:
+    told = demo.run("journal")
+    assert " → " in told
+    assert "stays " in told, "what a store keeps has nothing before it"
     journal = demo.json("journal")
     assert journal["whole"]
     story = [(e["name"], e["action"], e["outcome"]) for e in reversed(journal["entries"]) if e["kind"] == "outcome"]

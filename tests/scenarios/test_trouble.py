@@ -157,3 +157,21 @@ def test_a_missing_device_is_told_not_waited_for(demo: Demo) -> None:
 def test_without_a_server(tmp_path: Path, demo: Demo) -> None:
     nowhere = Demo(tmp_path, NETWORK)
     assert nowhere.refused("devices", expect=5)["code"] == "not-running"
+
+
+def test_one_that_comes_up_where_a_server_puts_it_is_followed(demo: Demo) -> None:
+    """It took the new address and restarts, and a DHCP server gives it another one: said, followed, not lost."""
+    demo.run("fault", "lease", "Slipway box", demo.address(77))
+    demo.run("address", f"Slipway box={demo.address(15)}")
+    done = demo.json("apply", "Slipway box", "--yes", expect=4)
+    [box] = done["devices"]
+    assert box["result"] == "failed", box["message"]
+    assert f"it came up at {demo.address(77)}, where it is followed" in box["message"]
+    assert demo.device("Slipway box")["addresses"][0]["address"] == demo.address(77)
+    assert demo.run("drive", "Slipway box", "relay-1", "on") is not None, "and it can be worked with there"
+    demo.run("fault", "lease", "Slipway box")
+    demo.run("fault", "clear", "Slipway box")
+    demo.run("apply", "Slipway box", "--yes", expect=None)
+    demo.json("sweep", "Terminal network", expect=None)
+    assert demo.device("Slipway box")["addresses"][0]["address"] == demo.address(15)
+    assert demo.json("journal")["whole"]

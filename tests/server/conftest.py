@@ -59,6 +59,11 @@ def site(db: None, library: Library, tmp_path: Path) -> None:
     seed(ROOT / "tests/sites/first_round.yaml", tmp_path, library)
 
 
+@pytest.fixture
+def whole_site(lasting: None, library: Library, tmp_path: Path) -> None:
+    seed(ROOT / "tests/sites/first_round.yaml", tmp_path, library)
+
+
 def caller(role: str) -> APIClient:
     client = APIClient()
     client.force_authenticate(User.objects.create_user(f"the-{role}", password="a long enough word", role=role))

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from django.utils import timezone
 from rest_framework.test import APIClient
 
 from netloom_core.errors import RequestError
 from netloom_server.base.problems import Conflict
-from netloom_server.installation.models import Area, Device
+from netloom_server.installation.models import Area, Device, Line
 from netloom_server.installation.services import areas
 
 
@@ -89,3 +90,18 @@ def test_what_is_not_there_is_said(technician: APIClient, tree: dict[str, Area])
     assert technician.patch("/api/areas/99999", {"name": "x"}, format="json").status_code == 404
     assert technician.patch(f"/api/areas/{tree['Hall'].id}", {"parent": 99999}, format="json").status_code == 404
     assert technician.post("/api/areas", {"name": "x" * 81}, format="json").status_code == 400
+
+
+def test_an_area_with_nothing_in_use_is_archived_and_comes_back(tree: dict[str, Area]) -> None:
+    with pytest.raises(Conflict, match=r"(is|are) in Hall"):
+        areas.edit(tree["Hall"], {"archived": True})
+    with pytest.raises(Conflict, match="Hall is an area inside of Terminal"):
+        areas.edit(tree["Terminal"], {"archived": True})
+    Line.objects.update(archived=timezone.now())  # all of its devices are away with their lines
+    for name in ("Kiosk", "Hall", "Terminal"):
+        areas.edit(Area.objects.get(name=name), {"archived": True})
+    assert Area.objects.get(name="Hall").archived
+    assert Device.objects.filter(area=tree["Hall"]).exists(), "nobody lost the area"
+    areas.edit(Area.objects.get(name="Hall"), {"archived": False})
+    assert inside()["Hall"] == "", "what it was inside of stays away"
+    assert Area.objects.get(name="Hall").archived is None

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from datetime import UTC, datetime
-from pathlib import Path
 
 import pytest
 from asgiref.sync import sync_to_async
@@ -20,21 +19,14 @@ from netloom_core.testing.check_journal import check_journal
 from netloom_core.testing.check_store import check_store
 from netloom_core.testing.store import MemoryEvents
 from netloom_server.base.crossing import in_records
-from netloom_server.demo import seed
 from netloom_server.host.journal import RecordJournal
 from netloom_server.host.store import RecordStore
 from netloom_server.installation.models import Device
 from netloom_server.runs.models import Lease, Run
 from netloom_server.runs.services import journal
 from netloom_server.runs.services.runs import create_run, create_sweep
-from tests.conftest import ROOT
 
 EVENTS: EventSink = MemoryEvents()
-
-
-@pytest.fixture
-def whole_site(lasting: None, library: Library, tmp_path: Path) -> None:
-    seed(ROOT / "tests/sites/first_round.yaml", tmp_path, library)
 
 
 @pytest.mark.django_db(transaction=True)

@@ -8,7 +8,7 @@ from rest_framework.test import APIClient
 from netloom_core.library.load import Library
 from netloom_server.base.problems import Conflict
 from netloom_server.installation.models import Device, Line, LineAccess, Sighting
-from netloom_server.installation.services import access, lines
+from netloom_server.installation.services import access, lines, records
 from netloom_server.runs.models import Run
 from tests.server.test_survey import at, box, net, swept
 
@@ -115,3 +115,83 @@ def test_people_put_lines_in_their_own_order(technician: APIClient, viewer: APIC
     assert names() == [*wanted, "Annex"]
     assert technician.put("/api/lines/order", {"lines": []}, format="json").status_code == 204
     assert names()[0] == "Annex", "and by their addresses again"
+
+
+def of_list(client: APIClient) -> set[str]:
+    return {device["name"] for device in client.get("/api/devices").json()["devices"]}
+
+
+def test_an_archived_line_keeps_everything_and_nothing_goes_out_on_it(
+    technician: APIClient, lead: APIClient, library: Library, other: Line
+) -> None:
+    only = Device.objects.create(
+        name="Quay box", line=other, address="127.20.10.9", taken_in=True, profile="hallvane-rx8"
+    )
+    both = Device.objects.create(
+        name="Ramp box",
+        line=other,
+        address="127.20.10.8",
+        taken_in=True,
+        places=[{"line": net().id, "address": "127.20.10.77", "speed": 0}],
+    )
+    url, away = f"/api/lines/{other.id}", {"archived": True}
+    assert {"Quay box", "Ramp box"} <= of_list(lead)
+    assert technician.patch(url, away, format="json").status_code == 403
+    assert lead.patch(url, away, format="json").json()["archived"]
+    assert "Quay box" not in of_list(lead)
+    both.refresh_from_db()
+    assert (both.line, both.address) == (net(), "127.20.10.77"), "it is on a line in use, too"
+    assert both.places == [{"line": other.id, "address": "127.20.10.8", "speed": 0}]
+    overview = lead.get("/api/overview").json()
+    assert [one["name"] for one in overview["archived"]] == ["Quay side"]
+    assert other.id not in {one["id"] for one in overview["lines"]}
+    assert only not in records.chosen(None)
+    assert both in records.chosen(None)
+    with pytest.raises(Conflict, match="Quay box is on Quay side, which is archived"):
+        records.target_of(Device.objects.select_related("line").get(id=only.id), library)
+    for refused in (
+        lead.post("/api/runs", {"kind": "sweep", "lines": ["Quay side"]}, format="json"),
+        lead.post("/api/devices", {"name": "New", "profile": "hallvane-rx8", "line": other.id}, format="json"),
+        lead.post("/api/consoles", {"line": other.id}, format="json"),
+        lead.post("/api/why", {"line": other.id, "address": "127.20.10.4"}, format="json"),
+        lead.post(f"/api/lines/{net().id}/merge", {"into": other.id}, format="json"),
+    ):
+        assert refused.status_code == 409, refused.content
+        assert "Quay side is archived" in refused.json()["error"]["message"]
+    assert lead.patch(url, {"archived": False}, format="json").json()["archived"] is None
+    assert {"Quay box", "Ramp box"} <= of_list(lead)
+    assert Device.objects.get(id=only.id).address == "127.20.10.9"
+
+
+def test_a_line_comes_back_only_while_nobody_has_its_network_or_port(site: None) -> None:
+    quay = lines.new_ip({**NEW, "name": "Quay side"})
+    quay.save()
+    lines.archive(quay)
+    new = lines.new_ip({**NEW, "name": "New quay"})
+    new.save()
+    with pytest.raises(Conflict, match="overlaps the line New quay"):
+        lines.bring_back(quay)
+    assert Line.objects.get(id=quay.id).archived
+    new.name = "Quay side"
+    with pytest.raises(Conflict, match="Quay side already, and it is archived"):
+        lines.check_name(new)
+    new.delete()
+    lines.bring_back(quay)
+    assert Line.objects.get(id=quay.id).archived is None
+    bus = Line.objects.create(name="Bus", kind="serial", path="/dev/ttyUSB9")
+    lines.archive(bus)
+    Line.objects.create(name="Other bus", kind="serial", path="/dev/ttyUSB9")
+    with pytest.raises(Conflict, match="Other bus uses the port"):
+        lines.bring_back(bus)
+
+
+def test_buses_behind_devices_go_along_and_come_back(site: None) -> None:
+    leader = Device.objects.create(name="Doors", line=net(), address="127.20.10.70", taken_in=True)
+    bus = Line.objects.create(name="Bus of Doors", kind="behind", parent=leader)
+    earlier = Line.objects.create(name="Old bus", kind="behind", parent=leader)
+    lines.archive(earlier)
+    lines.archive(net())
+    assert Line.objects.get(id=bus.id).archived
+    lines.bring_back(net())
+    assert Line.objects.get(id=bus.id).archived is None
+    assert Line.objects.get(id=earlier.id).archived, "it was put away by itself"

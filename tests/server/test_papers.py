@@ -72,7 +72,7 @@ def test_the_report_shows_what_differs_and_no_secret(site: None, library: Librar
 def test_the_address_schedule_is_read_again_as_a_list_of_devices(site: None, library: Library, tmp_path: Path) -> None:
     schedule.make(tmp_path / "made.zip", library)
     with zipfile.ZipFile(tmp_path / "made.zip") as made:
-        assert sorted(made.namelist()) == ["addresses.csv", "dhcpd.conf", "dnsmasq.conf", "hosts"]
+        assert sorted(made.namelist()) == ["addresses.csv", "addresses.xlsx", "dhcpd.conf", "dnsmasq.conf", "hosts"]
         table = list(csv.reader(io.StringIO(made.read("addresses.csv").decode(), newline="")))
         hosts = made.read("hosts").decode()
     rows = rows_of(table, library)

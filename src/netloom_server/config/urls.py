@@ -11,7 +11,7 @@ from netloom_server.accounts.api import people, session
 from netloom_server.backups.api import backups
 from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
-from netloom_server.installation.api import areas, lines, profiles, survey
+from netloom_server.installation.api import areas, lines, places, profiles, survey
 from netloom_server.installation.api import devices as installation
 from netloom_server.papers.api import papers
 from netloom_server.runs.api import events, journal, runs, watched
@@ -62,6 +62,15 @@ urlpatterns = [
     path("api/lines/<str:ident>", lines.LineView.as_view()),
     path("api/lines/<str:ident>/merge", lines.MergeLineView.as_view()),
     path("api/lines/<str:ident>/access", lines.LineAccessView.as_view()),
+    path("api/lines/<str:ident>/rules", places.RulesView.as_view()),
+    path("api/lines/<str:ident>/giving", places.GivingView.as_view()),
+    path("api/lines/<str:ident>/giving/accept", places.AcceptView.as_view()),
+    path("api/lines/<str:ident>/second-address", places.SecondAddressView.as_view()),
+    path("api/lines/<str:ident>/queue", places.QueueView.as_view()),
+    path("api/places/propose", places.ProposeView.as_view()),
+    path("api/places/decide", places.DecideView.as_view()),
+    path("api/places/troubles", places.TroublesView.as_view()),
+    path("api/places/table/<str:name>", places.TableView.as_view()),
     path("api/lines/<str:ident>/free", lines.FreeAddressesView.as_view()),
     path("api/ports", lines.PortsView.as_view()),
     path("api/here", lines.HereView.as_view()),

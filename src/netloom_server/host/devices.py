@@ -11,6 +11,7 @@ from django.db.models import Q
 from netloom_core.addressing.bound import after_finding, taken
 from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.errors import NetloomError
+from netloom_core.leases.giving import LeasePlan
 from netloom_core.library.load import Library
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.secrets import PREFIX
@@ -20,7 +21,15 @@ from netloom_server.base.moments import latest
 from netloom_server.installation.models import Credential, Device, Secret, Unit
 from netloom_server.installation.services import decisions, records
 from netloom_server.installation.services.fitting import unit_of
+from netloom_server.installation.services.leasing import plan_of
+from netloom_server.installation.services.lines import line_of
 from netloom_server.installation.services.readings import Reading, save_readings
+
+
+def _follow_to_its_line(ident: str, address: str) -> None:
+    device = Device.objects.select_related("line").get(id=ident)
+    if device.line is not None and (line := line_of(device.line, address)).id != device.line_id:
+        Device.objects.filter(id=ident).update(line=line)
 
 
 class DeviceRecords:
@@ -33,9 +42,10 @@ class DeviceRecords:
 
     def _targets(self, devices: list[str]) -> dict[str, Target | NetloomError]:
         found: dict[str, Target | NetloomError] = {}
+        networks = records.networks_in_use()
         for ident, device in records.with_access(devices).items():
             try:
-                found[ident] = records.target_of(device, self._library)
+                found[ident] = records.target_of(device, self._library, networks)
             except NetloomError as error:
                 found[ident] = error
         return found
@@ -67,6 +77,8 @@ class DeviceRecords:
             moved = Device.objects.filter(
                 Q(placed=None) | Q(placed__lte=at) | Q(placed__gt=latest()), id=device
             ).update(address=address, speed=speed, status="known", reasons=[], seen=at, placed=at)
+            if moved:
+                _follow_to_its_line(device, address)
             unit = Unit.objects.filter(device=device).first() if moved else None
             if unit is not None and unit.bound:
                 unit.bound = after_finding(unit.bound, address)
@@ -82,8 +94,9 @@ class DeviceRecords:
         device = Device.objects.filter(id=ident).first()
         if device is None:
             return
-        for other in Device.objects.filter(line=device.line_id).exclude(id=ident).exclude(unit__bound={}):
-            if other.unit and address in other.unit.bound:
+        for other in Device.objects.filter(unit__bound__icontains=f'"{address}"').exclude(id=ident):
+            meet = device.line and other.line and line_of(device.line, address) == line_of(other.line, address)
+            if meet and other.unit and address in other.unit.bound:
                 raise taken(address, other.name, ident, device.name)
         unit = unit_of(device)
         unit.bound = {**unit.bound, address: time}
@@ -117,6 +130,9 @@ class DeviceRecords:
     async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
         await in_records(decisions.adopt, device, values, self._library)
 
+    async def lease_plan(self, line: str) -> LeasePlan:
+        return await in_records(plan_of, line, self._library)
+
     async def holder(self, device: str, address: str) -> str:
         return await in_records(self._holder, device, address)
 
@@ -124,5 +140,5 @@ class DeviceRecords:
         device = Device.objects.select_related("line").filter(id=ident).first()
         if device is None or device.line is None:
             return ""
-        others = decisions.holders(self._library, device.line)
+        others = decisions.holders(self._library, line_of(device.line, address))
         return next((one.name for one in others if one.address == address and one.device != ident), "")

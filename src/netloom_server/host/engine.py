@@ -120,12 +120,14 @@ class Engine:
         return self.call(self.core.do(command), timeout)
 
     def release(self, line: str) -> None:
-        """The line is no more: its port is given back; from a view's thread."""
+        """The line is no more: its port is given back, and what was begun on it ends; from a view's thread."""
         if self._loop is None:
             return  # nothing is open where nothing runs
 
         async def released() -> None:
             self.owners.release(line)
+            await self.core.do({"do": "end giving", "line": line})
+            await self.core.do({"do": "give back", "line": line})
 
         self.call(released())
 

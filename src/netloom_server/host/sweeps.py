@@ -67,7 +67,8 @@ class SweepRecords:
     def _direct(self, run: RunState) -> SweepWork:
         work = SweepWork(known=records.known_of(Device.objects.all()), common=records.common_keys())
         wanted = run.params.get("lines")
-        for line in Line.objects.filter(id__in=wanted) if wanted else Line.objects.all():
+        used = Line.objects.filter(archived=None)
+        for line in used.filter(id__in=wanted) if wanted else used:
             if line.kind == "behind":
                 continue
             try:
@@ -88,7 +89,8 @@ class SweepRecords:
         self._make_lines_behind()
         work = SweepWork(known=records.known_of(Device.objects.all()), common=records.common_keys())
         wanted = set(run.params.get("lines") or [])
-        for line in Line.objects.filter(kind="behind").select_related("parent", "parent__line"):
+        behind = Line.objects.filter(kind="behind", archived=None, parent__line__archived=None)
+        for line in behind.select_related("parent", "parent__line"):
             parent = line.parent
             if parent is None or not (line.id in wanted or parent.line_id in swept):
                 continue

@@ -25,13 +25,18 @@ class Installation(models.Model):
 
 
 class Area(models.Model):
+    """`archived` is when people put it away: it is kept, and offered nowhere."""
+
     name = models.CharField(max_length=80)
+    archived = models.DateTimeField(null=True)
     parent = models.ForeignKey("self", null=True, blank=True, on_delete=models.CASCADE, related_name="inside")
 
 
 class Line(models.Model):
     """`off` are methods switched off; `reports` what each did in the last sweep; `note` what changed by itself.
-    `position` is where people put it on the loom; 0 where nobody did.
+    `position` is where people put it on the loom; 0 where nobody did. `archived` is when people put it away with the
+    devices on it: all of it is kept, nothing goes out on it, and it stands nowhere until it is brought back.
+    `rules` say which places are whose (core's addressing/rules.py); empty where nobody decided any.
 
     `adapter` is what the port belongs to (see core's links/ports.py); `parent` leads the bus
     of a line behind a device.
@@ -57,6 +62,8 @@ class Line(models.Model):
     trouble = models.CharField(max_length=400, blank=True)
     swept = models.DateTimeField(null=True)
     position = models.PositiveIntegerField(default=0)
+    archived = models.DateTimeField(null=True)
+    rules = models.JSONField(default=dict)
 
     class Meta:
         ordering = ["name"]

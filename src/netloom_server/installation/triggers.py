@@ -31,9 +31,12 @@ TRIGGERS = [
     ("unit_changed", "AFTER UPDATE", "installation_unit", _fitted("NEW.id")),
     (
         "line_changed",
-        "AFTER UPDATE OF name, kind",
+        "AFTER UPDATE OF name, kind, archived",
         "installation_line",
-        _one(f"'{ALL}'", "NEW.name IS NOT OLD.name OR NEW.kind IS NOT OLD.kind"),
+        _one(
+            f"'{ALL}'",
+            "NEW.name IS NOT OLD.name OR NEW.kind IS NOT OLD.kind OR NEW.archived IS NOT OLD.archived",
+        ),
     ),
     ("line_gone", "AFTER DELETE", "installation_line", _one(f"'{ALL}'")),
     ("area_changed", "AFTER UPDATE", "installation_area", _one(f"'{ALL}'", "NEW.name IS NOT OLD.name")),

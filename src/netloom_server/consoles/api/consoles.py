@@ -29,9 +29,9 @@ from netloom_server.base.forms import Form, checked
 from netloom_server.base.problems import NotFound
 from netloom_server.consoles.models import ConsoleLog, HostKey
 from netloom_server.host.engine import engine
-from netloom_server.installation.api.lines import find_line
+from netloom_server.installation.api.lines import line_in_use
 from netloom_server.installation.models import Device, Line
-from netloom_server.installation.services import present, records
+from netloom_server.installation.services import lines, present, records
 
 MAX_TYPED = 8192
 LOGS_SHOWN = 50
@@ -100,9 +100,10 @@ class ConsolesView(APIView):
         data = checked(OpenSerializer, request)
         by = request.user.get_username()
         device = records.resolve(data["device"]) if data.get("device") else None
-        line = device.line if device else find_line(data.get("line", ""))
+        line = device.line if device else line_in_use(data.get("line", ""))
         if line is None:
             raise RequestError("That device is on no line.", "Say which line it is on.")
+        lines.in_use(line)
         title, kind, how, opener = _way(device, line, data, by)
         log = ConsoleLog.objects.create(device=device, line=line, title=title, kind=kind, by=by)
         try:

@@ -32,7 +32,7 @@ def need(ident: int) -> Area:
 
 
 def shown(area: Area) -> dict[str, object]:
-    return {"id": area.id, "name": area.name, "parent": area.parent_id}
+    return {"id": area.id, "name": area.name, "parent": area.parent_id, "archived": area.archived is not None}
 
 
 def _changed() -> None:
@@ -55,7 +55,7 @@ class AreasView(APIView):
 class AreaView(APIView):
     @extend_schema(request=survey.EditAreaSerializer, responses=shapes.AreaSerializer)
     def patch(self, request: Request, pk: int) -> Response:
-        """Another name, or inside of another area."""
+        """Another name, inside of another area, archived or brought back."""
         area, data = need(pk), checked(survey.EditAreaSerializer, request)
         if "parent" in data:
             data["parent"] = find(data["parent"])

@@ -7,6 +7,7 @@ from typing import Any
 import orjson
 from django.conf import settings
 from django.db import transaction
+from django.db.models import Count
 from django.http import HttpResponse, HttpResponseBase
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
@@ -24,7 +25,7 @@ from netloom_server.host.engine import engine
 from netloom_server.host.events import newest_id
 from netloom_server.installation.api import areas, shapes
 from netloom_server.installation.models import Area, Credential, Device, Installation, Line
-from netloom_server.installation.services import access, decisions, fitting, present, records
+from netloom_server.installation.services import access, decisions, fitting, lines, present, records
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.runs.models import LIVE, Lease
 
@@ -56,7 +57,18 @@ def overview() -> bytes:
         "areas": [areas.shown(area) for area in Area.objects.order_by("id")],
         "lines": [
             present.line_as_dict(line, holders.holder(line.id), engine().library)
-            for line in present.in_order(Line.objects.select_related("parent", "access"))
+            for line in present.in_order(Line.objects.filter(archived=None).select_related("parent", "access"))
+        ],
+        "archived": [
+            {
+                "id": line.id,
+                "name": line.name,
+                "kind": line.kind,
+                "where": line.network or line.path,
+                "devices": line.devices__count,
+                "since": line.archived,
+            }
+            for line in Line.objects.exclude(archived=None).annotate(Count("devices")).order_by("name")
         ],
         "last_event": last,
     }
@@ -87,6 +99,7 @@ class DevicesView(APIView):
         line = Line.objects.filter(id=data["line"]).first() or Line.objects.filter(name__iexact=data["line"]).first()
         if line is None:
             raise NotFound(f"There is no line {data['line']!r}.")
+        lines.in_use(line)
         device = Device.objects.create(
             name=decisions.unique_name(data["name"]),
             profile=profile.id,

@@ -34,6 +34,11 @@ def find_line(word: str) -> Line:
     return line
 
 
+def line_in_use(word: str) -> Line:
+    """One on which something may go out. Raises Conflict for one that is archived."""
+    return lines.in_use(find_line(word))
+
+
 def _unused(word: str) -> Line:
     """The line, while nobody talks on it. Raises Conflict."""
     line = find_line(word)
@@ -68,11 +73,26 @@ class LineView(APIView):
 
     @extend_schema(request=survey.EditLineSerializer, responses=shapes.LineSerializer)
     def patch(self, request: Request, ident: str) -> Response:
-        """Rename it, switch methods, or give it another port, speed or parity."""
+        """Rename it, switch methods, give it another port, speed or parity; archive it or bring it back."""
+        data = checked(survey.EditLineSerializer, request)
+        if "archived" in data:
+            self._archive(request, ident, data.pop("archived"))
         line = find_line(ident)
-        lines.edit(line, checked(survey.EditLineSerializer, request), engine().library)
+        if data:
+            lines.edit(line, data, engine().library)
         engine().events.put("lines", {"line": line.id})
         return Response(shown(line))
+
+    def _archive(self, request: Request, ident: str, away: bool) -> None:
+        if not has_role(request.user, Role.LEAD):
+            raise NoRight("Only a lead archives lines.", "Ask a lead.")
+        line = _unused(ident)
+        if away and line.archived is None:
+            lines.archive(line)
+            engine().release(line.id)
+        elif not away:
+            lines.bring_back(line)
+        engine().events.put("devices", {})
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, ident: str) -> Response:
@@ -136,7 +156,7 @@ class PortsView(APIView):
     def get(self, request: Request) -> Response:
         """The serial ports of this computer now, with the line that uses each and who else has it open."""
         ports = all_ports(settings.DATA / "ports")
-        lines = {os.path.realpath(line.path): line.name for line in Line.objects.filter(kind="serial")}
+        lines = {os.path.realpath(line.path): line.name for line in Line.objects.filter(kind="serial", archived=None)}
         return Response(
             [
                 {**port.as_dict(), "line": lines.get(os.path.realpath(port.path), ""), "held": holder_of(port.path)}
@@ -149,7 +169,7 @@ class HereView(APIView):
     @extend_schema(responses=survey.HereSerializer(many=True))
     def get(self, request: Request) -> Response:
         """Networks that this computer is in now, with the line that is one of them; its loopback is left out."""
-        lines = {line.network: line.name for line in Line.objects.filter(kind="ip")}
+        lines = {line.network: line.name for line in Line.objects.filter(kind="ip", archived=None)}
         return Response(
             [
                 {

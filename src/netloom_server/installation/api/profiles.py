@@ -24,7 +24,7 @@ from netloom_server.accounts.models import Role
 from netloom_server.base.apart import read_apart
 from netloom_server.base.forms import Form, checked
 from netloom_server.host.engine import engine
-from netloom_server.installation.api.lines import find_line
+from netloom_server.installation.api.lines import line_in_use
 from netloom_server.installation.api.shapes import ProfileSerializer
 from netloom_server.installation.models import Device
 from netloom_server.installation.services import access, profiles, records
@@ -135,7 +135,7 @@ class ProfileTryView(APIView):
         data = checked(ProfileTrySerializer, request)
         _sound(data)
         profile = profiles.read(data["text"], data["name"], engine().library)
-        line = find_line(data["line"])
+        line = line_in_use(data["line"])
         core = line.as_core()
         if not core.holds(data["address"]):
             raise RequestError(f"{data['address']} is no address on {line.name}.", "Look at the line's range.")

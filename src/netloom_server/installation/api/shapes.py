@@ -5,12 +5,14 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from netloom_server.base.forms import Form
+from netloom_server.installation.api.place_shapes import RulesSerializer
 from netloom_server.runs.api.shapes import ChangeSerializer
 
 
 class AreaSerializer(Form):
     id = serializers.IntegerField()
     name = serializers.CharField()
+    archived = serializers.BooleanField()
 
     def get_fields(self) -> dict[str, serializers.Field]:
         return {**super().get_fields(), "parent": serializers.IntegerField(allow_null=True)}
@@ -56,6 +58,8 @@ class LineSerializer(Form):
     methods = MethodSerializer(many=True)
     trouble = serializers.CharField()
     swept = serializers.DateTimeField(allow_null=True)
+    archived = serializers.DateTimeField(allow_null=True)
+    rules = RulesSerializer()
     holder = serializers.CharField()
 
     def get_fields(self) -> dict[str, serializers.Field]:
@@ -73,11 +77,25 @@ class NewLineSerializer(Form):
     parity = serializers.ChoiceField(["N", "E", "O"], required=False, default="N")
 
 
+class ArchivedSerializer(Form):
+    """A line that was put away; `where` is its network or port, `devices` how many are on it."""
+
+    id = serializers.CharField()
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    where = serializers.CharField()
+    devices = serializers.IntegerField()
+    since = serializers.DateTimeField()
+
+
 class OverviewSerializer(Form):
+    """`lines` are those in use."""
+
     installation = serializers.CharField()
     demo = serializers.BooleanField()
     areas = AreaSerializer(many=True)
     lines = LineSerializer(many=True)
+    archived = ArchivedSerializer(many=True)
     last_event = serializers.IntegerField()
 
 

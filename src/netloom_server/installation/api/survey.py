@@ -22,10 +22,11 @@ from netloom_server.base.tables import MAX_BYTES
 from netloom_server.base.uploads import kept_for_a_moment, uploaded
 from netloom_server.host.engine import engine
 from netloom_server.installation.api import survey_shapes as shapes
-from netloom_server.installation.api.lines import find_line
+from netloom_server.installation.api.lines import line_in_use
 from netloom_server.installation.api.shapes import DevicesSerializer
 from netloom_server.installation.models import Change, Device, Installation
 from netloom_server.installation.services import decisions, expected, present, records
+from netloom_server.installation.services.lines import in_use
 from netloom_server.installation.services.search import find_settings
 from netloom_server.installation.services.why import Cases, look, remembered
 from netloom_server.runs.models import LIVE, Lease
@@ -46,8 +47,9 @@ class WhyView(APIView):
             if device is None or device.line is None:
                 raise RequestError("That device is on no line.", "Say which line it is on.")
             line, address = device.line, device.address
+            in_use(line)
         else:
-            line, address = find_line(data.get("line", "")), data.get("address", "")
+            line, address = line_in_use(data.get("line", "")), data.get("address", "")
             if not line.as_core().holds(address):
                 raise RequestError(f"{address or 'Nothing'} is no address on {line.name}.", "Look at the line's range.")
             device = Device.objects.filter(line=line, address=address).first()

@@ -14,6 +14,7 @@ class EditLineSerializer(Form):
     path = serializers.CharField(max_length=400, required=False)
     speed = serializers.IntegerField(min_value=300, max_value=4_000_000, required=False)
     parity = serializers.ChoiceField(["N", "E", "O"], required=False)
+    archived = serializers.BooleanField(required=False)
 
 
 class NewAreaSerializer(Form):
@@ -25,6 +26,7 @@ class NewAreaSerializer(Form):
 
 class EditAreaSerializer(NewAreaSerializer):
     name = serializers.CharField(max_length=80, required=False)
+    archived = serializers.BooleanField(required=False)
 
 
 class MergeAreaSerializer(Form):

@@ -5,11 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from django.db import transaction
-from django.db.models import F
+from django.db.models import F, Q
+from django.utils import timezone
 
 from netloom_core.errors import RequestError
 from netloom_server.base.problems import Conflict
 from netloom_server.installation.models import Area, Device
+from netloom_server.installation.services.lines import some_of
+from netloom_server.installation.services.places import area_goes
 
 MOST = 2000
 
@@ -23,7 +26,17 @@ def create(name: str, parent: Area | None) -> Area:
 
 @transaction.atomic
 def edit(area: Area, changes: dict[str, Any]) -> None:
-    """`name`, and `parent`: the area that it is inside of, or None."""
+    """`name`, `parent`: the area that it is inside of, or None; `archived`: put away, or brought back.
+
+    An area with devices on lines in use, or with areas in use inside of it, is not put away. Raises Conflict.
+    """
+    changes = dict(changes)
+    if "archived" in changes:
+        if changes["archived"]:
+            _empty(area)
+        elif area.parent is not None and area.parent.archived:
+            changes.setdefault("parent", None)  # what it was inside of stays away
+        changes["archived"] = area.archived = (area.archived or timezone.now()) if changes["archived"] else None
     if "name" in changes:
         area.name = _checked(changes["name"], area)
     if "parent" in changes:
@@ -38,6 +51,7 @@ def merge(area: Area, into: Area | None) -> int:
     _not_inside(into, area)
     went = Device.objects.filter(area=area).update(area=into, version=F("version") + 1)
     area.inside.update(parent=into if into is not None else area.parent)
+    area_goes(str(area.id), str(into.id) if into is not None else "")
     area.delete()
     return went
 
@@ -53,6 +67,21 @@ def _not_inside(other: Area | None, area: Area) -> None:
                 "Choose another area. Nothing was changed.",
             )
         at = above.get(at)
+
+
+def _empty(area: Area) -> None:
+    away = Q(line__archived__isnull=False)
+    there = Device.objects.filter(area=area).exclude(away).order_by("name").values_list("name", flat=True)
+    inside = area.inside.filter(archived=None).values_list("name", flat=True)
+    for names, one, several in (
+        (list(there), "is in", "are in"),
+        (list(inside), "is an area inside of", "are areas inside of"),
+    ):
+        if names:
+            raise Conflict(
+                f"{some_of(names)} {one if len(names) == 1 else several} {area.name}.",
+                "Give them another area, or archive their lines first. Nothing was changed.",
+            )
 
 
 def _checked(name: str, area: Area | None = None) -> str:

@@ -7,9 +7,11 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
+from ipaddress import ip_network
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q
 
 from netloom_core.addressing.conflicts import Holder, Holders, check_address
 from netloom_core.documents.tree import MISSING, get, put, remove
@@ -25,6 +27,7 @@ from netloom_server.base.problems import Conflict
 from netloom_server.base.sealing import seal
 from netloom_server.installation.models import Area, CommonKey, Device, Line, Secret
 from netloom_server.installation.services.fitting import fit, merge, unit_of
+from netloom_server.installation.services.lines import line_of
 from netloom_server.installation.services.records import recount, recount_all, resolve, resolve_all
 
 FORGET: Any = object()
@@ -58,7 +61,22 @@ def holders(library: Library, line: Line) -> list[Holder]:
         result += [Holder(device.id, device.name, line.id, address, planned=True) for address in bound]
         if planned and device.taken_in:
             result.append(Holder(device.id, device.name, line.id, planned, planned=True))
-    return result
+    return result + _coming(library, line)
+
+
+def _coming(library: Library, line: Line) -> list[Holder]:
+    """Who is on another network, and is planned to come to this one, or may come to it at a power cut."""
+    if line.kind != "ip":
+        return []
+    network, core = ip_network(line.network), line.as_core()
+    begins = ".".join(str(network.network_address).split(".")[: network.prefixlen // 8])
+    told = Q(taken_in=True, intended__icontains=f'"{begins}') | Q(unit__bound__icontains=f'"{begins}')
+    found = []
+    for device in Device.objects.exclude(line=line).filter(told, line__kind="ip"):
+        planned = planned_address(device, library.get(device.profile)) if device.taken_in else ""
+        places = {planned, *(device.unit.bound if device.unit else ())} - {device.address, ""}
+        found += [Holder(device.id, device.name, line.id, one, planned=True) for one in places if core.holds(one)]
+    return found
 
 
 @transaction.atomic
@@ -107,11 +125,12 @@ def _decided(
             continue
         good = checked(profile, path, value)
         if profile.by_path[path].role == "address" and line is not None:
-            if line.id not in taken:
-                taken[line.id] = Holders(holders(library, line))
-            core, here = line.as_core(), taken[line.id]
-            check_address(core, str(good), device.id, here.at(line.id, str(good)))
-            here.plan(device.id, device.name, line.id, planned_address(device, profile), str(good))
+            there = line_of(line, str(good))
+            if there.id not in taken:
+                taken[there.id] = Holders(holders(library, there))
+            core, here = there.as_core(), taken[there.id]
+            check_address(core, str(good), device.id, here.at(there.id, str(good)))
+            here.plan(device.id, device.name, there.id, planned_address(device, profile), str(good))
         if profile.by_path[path].secret:
             good = _kept_secret(device, good, by)
         put(intended, path, good)
@@ -175,10 +194,11 @@ def set_addresses(assignments: Sequence[tuple[str, str, str]], library: Library)
         setting = profile.with_role("address")
         if setting is None:
             raise RequestError(f"{profile.model} has no address that can be set.")
-        if line and (device.line is None or device.line.name.casefold() != line.casefold()):
-            where = device.line.name if device.line else "no line"
-            raise RequestError(f"{device.name} is on {where}, not on {line}.", "Leave @LINE out.")
-        key = (device.line_id or "", address)
+        there = line_of(device.line, address) if device.line else None
+        if line and (there is None or there.name.casefold() != line.casefold()):
+            where = there.name if there else "no line"
+            raise RequestError(f"{address} would be on {where}, not on {line}.", "Leave @LINE out.")
+        key = (there.id if there else "", address)
         if key in seen:
             raise Conflict(f"{address} is given to both {seen[key]} and {device.name}.", "Give each its own.")
         seen[key] = device.name

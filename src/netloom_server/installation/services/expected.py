@@ -13,6 +13,7 @@ from typing import Any
 from django.db import transaction
 
 from netloom_core.addressing.conflicts import Holders, check_address
+from netloom_core.addressing.table import columns_of
 from netloom_core.documents.tree import put
 from netloom_core.errors import NetloomError, RequestError
 from netloom_core.identity.keys import serial_key
@@ -58,7 +59,7 @@ def rows_of(table: list[list[str]], library: Library) -> list[Row]:
     table = [row for row in table if any(row)]
     if not table:
         raise RequestError("The list is empty.", "Paste rows with a first one that names the columns.")
-    names = _columns(table[0])
+    names = columns_of(table[0], COLUMNS)
     if "name" not in names:
         told = ", ".join(COLUMNS)
         raise RequestError("The first row names no column `name`.", f"Name the columns in the first row: {told}.")
@@ -74,15 +75,6 @@ def rows_of(table: list[list[str]], library: Library) -> list[Row]:
         row = Row(number, values)
         _check(row, models, lines, records, seen)
         found.append(row)
-    return found
-
-
-def _columns(head: list[str]) -> dict[str, int]:
-    found: dict[str, int] = {}
-    for at, title in enumerate(head):
-        for name, words in COLUMNS.items():
-            if title.casefold().strip() in words:
-                found.setdefault(name, at)
     return found
 
 
@@ -145,10 +137,10 @@ class _Records:
 
 
 class _Lines:
-    """Lines by name and by the addresses that they hold; each reckoned once for thousands of rows."""
+    """Lines in use by name and by the addresses that they hold; each reckoned once for thousands of rows."""
 
     def __init__(self) -> None:
-        self._by_name = {line.name.casefold(): line.as_core() for line in Line.objects.all()}
+        self._by_name = {line.name.casefold(): line.as_core() for line in Line.objects.filter(archived=None)}
         self._networks = [(IPv4Network(line.network), line) for line in self._by_name.values() if line.kind == "ip"]
 
     def named(self, name: str) -> core.Line | None:

@@ -9,6 +9,7 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 from django.db.models import F, ProtectedError
+from django.utils import timezone
 
 from netloom_core.errors import AddressOutside, RequestError
 from netloom_core.library.load import Library
@@ -35,10 +36,7 @@ def new_ip(data: dict[str, Any]) -> Line:
     if network.num_addresses > MAX_HOSTS:
         raise AddressOutside(f"{network} has more than {MAX_HOSTS} addresses.", "Give a /20 or smaller.")
     source, interface = own_address(network, data.get("interface") or "", loopback_only=settings.LOOPBACK_ONLY)
-    for other in Line.objects.filter(kind="ip"):
-        # The same network through two interfaces can be; then each is a line of its own.
-        if ipaddress.ip_network(other.network).overlaps(network) and other.interface == interface:
-            raise Conflict(f"{network} overlaps the line {other.name} ({other.network}).", "Give another network.")
+    _check_network(network, interface)
     return Line(
         name=data.get("name") or f"Network {network}",
         kind="ip",
@@ -47,6 +45,13 @@ def new_ip(data: dict[str, Any]) -> Line:
         interface=interface,
         protocol="ip",
     )
+
+
+def _check_network(network: ipaddress.IPv4Network, interface: str, line: str = "") -> None:
+    for other in Line.objects.filter(kind="ip", archived=None).exclude(id=line):
+        # The same network through two interfaces can be; then each is a line of its own.
+        if ipaddress.ip_network(other.network).overlaps(network) and other.interface == interface:
+            raise Conflict(f"{network} overlaps the line {other.name} ({other.network}).", "Give another network.")
 
 
 def new_serial(data: dict[str, Any]) -> Line:
@@ -66,8 +71,10 @@ def new_serial(data: dict[str, Any]) -> Line:
 
 
 def check_name(line: Line) -> None:
-    if Line.objects.filter(name__iexact=line.name).exclude(id=line.id).exists():
-        raise Conflict(f"There is a line named {line.name} already.", "Choose another name.")
+    other = Line.objects.filter(name__iexact=line.name).exclude(id=line.id).first()
+    if other is not None:
+        archived = ", and it is archived" if other.archived else ""
+        raise Conflict(f"There is a line named {other.name} already{archived}.", "Choose another name.")
 
 
 def check_path(path: str, line: str = "") -> None:
@@ -81,7 +88,7 @@ def check_path(path: str, line: str = "") -> None:
             "A serial line needs the whole path of its port, or a device server's address.",
             "Write it like /dev/ttyUSB0, or rfc2217://127.20.40.41:4001.",
         )
-    for other in Line.objects.filter(kind="serial").exclude(id=line):
+    for other in Line.objects.filter(kind="serial", archived=None).exclude(id=line):
         if os.path.realpath(other.path) == os.path.realpath(path):
             raise Conflict(f"The line {other.name} uses the port {path} already.", "One port is one line.")
 
@@ -123,7 +130,7 @@ def remove(line: Line) -> None:
     mine = list(line.devices.filter(taken_in=True).order_by("name").values_list("name", flat=True))
     if mine:
         raise Conflict(
-            f"{_named(mine)} on {line.name} would lose {'its' if len(mine) == 1 else 'their'} place.",
+            f"{some_of(mine)} on {line.name} would lose {'its' if len(mine) == 1 else 'their'} place.",
             "Merge the line into another one, or remove its devices first. Nothing was changed.",
         )
     for stranger in line.devices.all():
@@ -135,6 +142,72 @@ def remove(line: Line) -> None:
         raise Conflict(f"{line.name} is still needed.", "Nothing was changed.") from error
 
 
+def network_of(network: str, interface: str) -> Line:
+    """The line of a network that this computer has come into; made where there is none."""
+    known = Line.objects.filter(kind="ip", network=network, interface=interface, archived=None).first()
+    if known is not None:
+        return known
+    line = new_ip({"network": network, "interface": interface, "name": f"{network} on {interface}"})
+    check_name(line)
+    line.save()
+    return line
+
+
+def in_use(line: Line) -> Line:
+    """The line itself. Raises Conflict where it is archived: nothing goes out on it, and nothing is planned there."""
+    if line.archived is not None:
+        raise Conflict(f"{line.name} is archived.", "Bring it back first. Nothing was sent or changed.")
+    return line
+
+
+def line_of(line: Line, address: str) -> Line:
+    """The line itself; where it is a network that does not hold the address, another one in use that does, those on
+    its interface first."""
+    if line.kind != "ip" or not address or line.as_core().holds(address):
+        return line
+    others = [one for one in Line.objects.filter(kind="ip", archived=None) if one.as_core().holds(address)]
+    return min(others, key=lambda one: one.interface != line.interface, default=line)
+
+
+@transaction.atomic
+def archive(line: Line) -> int:
+    """Put a line away with the devices that are on no other one; nothing is lost. How many devices went along.
+
+    A device that is on a line in use, too, has its place there from then on.
+    """
+    _idle(line)
+    used = set(Line.objects.filter(archived=None).exclude(id=line.id).values_list("id", flat=True))
+    went = 0
+    for device in line.devices.all():
+        at = next((place for place in device.places if place["line"] in used), None)
+        if at is None:
+            went += 1
+            continue
+        here = {"line": line.id, "address": device.address, "speed": device.speed}
+        device.places = [here, *(place for place in device.places if place != at)]
+        device.line_id, device.address, device.speed = at["line"], at["address"], at["speed"]
+        device.version = F("version") + 1
+        device.save(update_fields=["places", "line", "address", "speed", "version"])
+    line.archived = timezone.now()
+    line.save(update_fields=["archived"])
+    Line.objects.filter(parent__line=line, archived=None).update(archived=line.archived)  # buses behind them
+    return went
+
+
+@transaction.atomic
+def bring_back(line: Line) -> None:
+    """Raises Conflict where its network or its port is another line's by now."""
+    if line.archived is None:
+        return
+    if line.kind == "ip":
+        _check_network(ipaddress.IPv4Network(line.network), line.interface, line.id)
+    elif line.kind == "serial":
+        check_path(line.path, line.id)
+    Line.objects.filter(parent__line=line, archived=line.archived).update(archived=None)  # which went with it
+    line.archived = None
+    line.save(update_fields=["archived"])
+
+
 @transaction.atomic
 def merge(line: Line, into: Line) -> int:
     """All that is known of a line goes to another one, and the line is gone. The number of devices that went.
@@ -143,6 +216,7 @@ def merge(line: Line, into: Line) -> int:
     """
     if line.id == into.id or line.kind != into.kind or line.kind == "behind":
         raise Conflict(f"{line.name} cannot be merged into {into.name}.", "Give another line of its kind.")
+    in_use(into)
     for one in (line, into):
         _idle(one)
     core, there = into.as_core(), {d.address: d.name for d in into.devices.all() if d.address}
@@ -150,10 +224,10 @@ def merge(line: Line, into: Line) -> int:
     outside = [d.name for d in devices if d.address and not core.holds(d.address)]
     twice = [f"{d.name} and {there[d.address]}" for d in devices if d.address in there]
     if outside:
-        raise Conflict(f"{_named(outside)}: no address of {into.name}.", "Move them first. Nothing was changed.")
+        raise Conflict(f"{some_of(outside)}: no address of {into.name}.", "Move them first. Nothing was changed.")
     if twice:
         raise Conflict(
-            f"{_named(twice)} have the same address.", "Join them, or give one another address. Nothing was changed."
+            f"{some_of(twice)} have the same address.", "Join them, or give one another address. Nothing was changed."
         )
     line.devices.update(line=into, version=F("version") + 1)
     Sighting.objects.filter(line=line).update(line=into)
@@ -170,7 +244,7 @@ def _idle(line: Line) -> None:
         raise Conflict(f"A run is under way, and it may be using {line.name}.", "Wait for it, or stop it.")
 
 
-def _named(names: list[str]) -> str:
+def some_of(names: list[str]) -> str:
     return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 

@@ -319,6 +319,8 @@ def line_as_dict(line: Line, holder: str, library: Library | None = None) -> dic
         "methods": _methods(line, library) if library else [],
         "trouble": line.trouble,
         "swept": line.swept.isoformat() if line.swept else None,
+        "archived": line.archived.isoformat() if line.archived else None,
+        "rules": line.rules,
         "holder": holder,
     }
 

@@ -64,7 +64,7 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
         held |= {now[name]: document for name, document in reading.documents.items() if document}
         fresh |= set(now.values()) - {unit.running, unit.startup}
         before.setdefault(device.id, (unit.running, unit.startup))
-        _move_on(unit, now, held)
+        _move_on(unit, now, held, device.intended)
         _still_bound(device, unit, reading, library)
     Document.keep_all({name: held[name] for name in fresh})
     Unit.objects.bulk_create(units.values(), update_conflicts=True, unique_fields=["id"], update_fields=FIELDS)
@@ -84,14 +84,13 @@ def _still_bound(device: Device, unit: Unit, reading: Reading, library: Library)
         unit.bound = after_reading(bound, device.address, str(kept), reading.time.timestamp())
 
 
-def _move_on(unit: Unit, now: Mapping[str, str], held: dict[str, dict[str, Any]]) -> None:
+def _move_on(unit: Unit, now: Mapping[str, str], held: dict[str, dict[str, Any]], decided: dict[str, Any]) -> None:
     """From what it had to what it has; loads into `held` what is needed to tell what was lost by that."""
     before = (unit.running, unit.startup)
     after = (now.get("running", unit.running), now.get("startup", unit.startup))
     if after == before:
         return
     held |= Document.load_many({*before, *after} - held.keys())
-    unit.lost = losses(
-        (held.get(before[0], {}), held.get(before[1], {})), (held.get(after[0], {}), held.get(after[1], {})), unit.lost
-    )
+    had, has = ((held.get(running, {}), held.get(startup, {})) for running, startup in (before, after))
+    unit.lost = losses(had, has, unit.lost, decided)
     unit.running, unit.startup = after

@@ -14,6 +14,7 @@ from netloom_core.documents.diff import towards
 from netloom_core.documents.tree import MISSING, get, remove
 from netloom_core.errors import KeyLost
 from netloom_core.library.load import Library
+from netloom_core.model import line as core
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.secrets import reference
 from netloom_core.model.snmp import USUAL_COMMUNITY, SnmpAccess, SnmpUser
@@ -76,13 +77,23 @@ def with_access(idents: Iterable[str]) -> dict[str, Device]:
 def chosen(words: Iterable[str] | None) -> list[Device]:
     """Devices by words, each once; all that were taken in where nothing is said."""
     if not words:
-        return list(Device.objects.filter(taken_in=True).order_by("name"))
+        return list(Device.objects.filter(taken_in=True, line__archived=None).order_by("name"))
     return list({device.id: device for device in map(resolve, words)}.values())
 
 
-def target_of(device: Device, library: Library) -> Target:
+def networks_in_use() -> tuple[core.Line, ...]:
+    return tuple(line.as_core() for line in Line.objects.filter(kind="ip", archived=None))
+
+
+def target_of(device: Device, library: Library, networks: Sequence[core.Line] = ()) -> Target:
+    """`networks` are those to which it may be moved; those on its own interface come first."""
     if device.line is None:
         raise NotFound(f"{device.name} is on no line.", "Say which line it is on.")
+    if device.line.archived is not None:
+        raise Conflict(
+            f"{device.name} is on {device.line.name}, which is archived.",
+            "Bring the line back first. Nothing was sent to the device.",
+        )
     profile = library.get(device.profile)
     credentials: list[Credentials] = []
     secrets: dict[str, str] = {}
@@ -100,6 +111,7 @@ def target_of(device: Device, library: Library) -> Target:
         credentials += _coming(device, profile, credentials, secrets)
     except KeyLost as error:
         trouble = error.message
+    interface = device.line.interface
     return Target(
         device=device.id,
         name=device.name,
@@ -115,6 +127,7 @@ def target_of(device: Device, library: Library) -> Target:
         secrets=secrets,
         trouble=trouble,
         pins=_pins(device, profile),
+        nearby=tuple(sorted(networks, key=lambda one: one.interface != interface)),
         snmp=_snmp(device.line) if profile is not None and profile.speaks("snmp") else SnmpAccess(),
     )
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from netloom_core.engine.ports import Order
@@ -12,6 +14,7 @@ from netloom_core.model.work import RunState
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device
+from netloom_server.installation.services.places import Site, place_waits, with_running
 from netloom_server.installation.services.records import can_be_read, chosen, wanted_of
 from netloom_server.runs.models import Run
 
@@ -20,6 +23,7 @@ def orders_of(run: RunState, library: Library) -> list[Order]:
     """`params` are those that `begin` made: ids of devices, and what the kind needs."""
     devices = list(Device.objects.filter(id__in=run.params["ids"]).select_related("line").order_by("name", "id"))
     make = ORDERS[run.params["kind"]](run.params)
+    wrong = _wrong_places(devices, library) if run.params["kind"] == "apply" else {}
     found = []
     for device in devices:
         refused = _not_ready(device, library)
@@ -27,10 +31,23 @@ def orders_of(run: RunState, library: Library) -> list[Order]:
             found.append(Order(device.id, device.name, refused=refused, version=device.version))
             continue
         try:
-            found.append(make(device, library))
+            found.append(replace(make(device, library), places=tuple(wrong.get(device.id, ()))))
         except NetloomError as error:
             refused = f"{error.message} {error.hint}".strip()
             found.append(Order(device.id, device.name, refused=refused, version=device.version))
+    return found
+
+
+def _wrong_places(devices: Sequence[Device], library: Library) -> dict[str, list[str]]:
+    """By device what its place would be wrong by, of what is said on the bench of Address."""
+    waiting = [one for one, running in with_running(devices) if one.line_id and place_waits(one, running, library)]
+    if not waiting:
+        return {}
+    site = Site(library, {str(device.line_id) for device in waiting})
+    found: dict[str, list[str]] = defaultdict(list)
+    for trouble in site.troubles():
+        if trouble.device:
+            found[trouble.device].append(f"{trouble.message} {trouble.hint}")
     return found
 
 

@@ -182,7 +182,7 @@ def due_sweep() -> str:
     last = Run.objects.filter(kind="sweep").order_by("-number").first()
     if last is not None and within(last.created, timedelta(minutes=site.watch_minutes)):
         return ""
-    if not Line.objects.exists():
+    if not Line.objects.filter(archived=None).exists():
         return ""
     return Run.objects.create(kind="sweep", by=WATCH, params={"lines": [], "quiet": True}).id
 
