@@ -25,6 +25,7 @@ RUN_S = 90
 
 class Page:
     def __init__(self, profile: Path, width: int = 1280, height: int = 800) -> None:
+        self.ended: set[str] = set()  # runs that were waited for: a test means the one that it began
         options = webdriver.ChromeOptions()
         options.binary_location = "/usr/bin/chromium"
         for flag in (*FLAGS, f"--user-data-dir={profile}"):
@@ -131,12 +132,16 @@ class Page:
         self.sees(text, "//*[@id='bench']", seconds)
 
     def run_ends(self, kind: str, state: str = "done") -> None:
-        """The newest run in the tray is of that kind and has ended so."""
+        """The newest run in the tray is of that kind, was not waited for before, and has ended so."""
         tray = "//*[@aria-label='Run tray']"
 
         def ended() -> bool:
-            words = self.xpath(tray).text.split("\n")
-            return words[0] == kind and words[1] == state
+            seen = self.xpath(tray)
+            words, run = seen.text.split("\n"), seen.get_attribute("data-run") or ""
+            if words[:2] != [kind, state] or run in self.ended:
+                return False
+            self.ended.add(run)
+            return True
 
         self.until(ended, f"{kind} {state}", RUN_S)
 

@@ -222,7 +222,7 @@ def test_the_same_knots_hang_by_areas(page: Page) -> None:
     page.field("Name of Gate B").send_keys(Keys.CONTROL, "a")
     page.field("Name of Gate B").send_keys("Gate C", Keys.ENTER)
     page.sees("Gate C", "//*[@role='dialog']//table")
-    page.xpath("//button[@aria-label='Move, merge, remove Gate C']").click()
+    page.xpath("//button[@aria-label='Move, merge, archive Gate C']").click()
     page.choose("Merge or remove Gate C", "Gate A")
     assert violations(page) == []
     page.agree("Merge it: ")
@@ -232,6 +232,18 @@ def test_the_same_knots_hang_by_areas(page: Page) -> None:
     assert violations(page) == []
     page.press("lines", "//*[@aria-label='Strands']")
     assert "Gate B module" in page.xpath("//*[@role='listbox'][@aria-label='Devices on Gate bus']").text
+    page.key(Keys.ESCAPE)
+
+
+def test_a_line_is_put_away_with_its_devices_and_comes_back(page: Page) -> None:
+    page.press("Gate bus", "//h2")
+    page.press("Archive it with")
+    page.until(lambda: "Gate bus" not in page.xpath("//*[@aria-label='Loom']").text, "its strand is away")
+    page.xpath("//button[@aria-label='1 archived']").click()
+    page.sees("no run takes its devices", "//*[@role='dialog']")
+    assert violations(page) == []
+    page.agree("Bring it back")
+    page.until(lambda: "Gate B module" in page.xpath("//*[@aria-label='Devices on Gate bus']").text, "it is back")
     page.key(Keys.ESCAPE)
 
 
@@ -472,6 +484,53 @@ def test_a_name_that_another_has_stays_in_its_field(page: Page) -> None:
     assert page.field("Name of the device").get_attribute("value") == "Car deck box"
     page.fill("Name of the device", "Ticket hall box")
     page.until(lambda: not page.driver.find_elements(By.XPATH, "//*[@aria-label='Name of the device']"), "closed")
+
+
+def test_a_line_has_rules_and_places_are_planned_by_them(page: Page, demo: Demo) -> None:
+    page.key(Keys.ESCAPE)
+    page.lens("Address")
+    page.press("Terminal network", "//h2")
+    page.bench_sees("Nobody decided any: every free place is good")
+    page.press("Change the rules")
+    page.press("Another range")
+    page.write("First of Range 1", demo.address(60))
+    page.write("Last of Range 1", demo.address(5))
+    page.choose("Kind of range 1", "relay and input box")
+    page.press("Keep these rules")
+    page.bench_sees("ends before it begins")
+    page.write("Last of Range 1", demo.address(64))
+    page.press("Keep these rules")
+    page.bench_sees(f"{demo.address(60)} to {demo.address(64)}")
+    page.bench_sees("is outside of its range")
+    assert violations(page) == []
+    page.select("Slipway box")
+    page.press("By the rules of the line")
+    page.bench_sees(f"{demo.address(60)} is the next free place in the range")
+    page.press("Decide this for 1 device")
+    page.sees("Slipway box comes here", "//*[@aria-label='Devices on Terminal network']")
+    assert violations(page) == []
+    drag(page, demo.address(14), demo.address(61))
+    page.sees(".61", "//*[@aria-label='Devices on Terminal network']")
+    page.field("Planned address of Slipway box").send_keys(Keys.ARROW_UP, Keys.ENTER)
+    page.until(
+        lambda: page.field("Planned address of Slipway box").get_attribute("value") == demo.address(62), "stepped"
+    )
+    page.press("Show what would be written to 1 device")
+    page.agree("to 1 device")
+    page.run_ends("Write")
+    assert ".62" in page.knot("Slipway box").text
+    page.press("Terminal network", "//h2")
+    page.press("Change the rules")
+    page.xpath("//button[@aria-label='Drop Range 1']").click()
+    page.press("Keep these rules")
+    page.bench_sees("Nobody decided any")
+    assert page.complaints() == []
+
+
+def drag(page: Page, at: str, to: str) -> None:
+    """On the picture of the line's places."""
+    places = [page.xpath(f"//*[@data-place={one!r}]") for one in (at, to)]
+    ActionChains(page.driver).click_and_hold(places[0]).move_to_element(places[1]).release().perform()
 
 
 def test_two_change_places_and_a_person_is_asked(page: Page, demo: Demo) -> None:

@@ -11,12 +11,13 @@ type Data = Record<string, unknown>;
 /** Kinds of events, and which queries each makes stale. */
 const STALE: Record<string, (data: Data) => unknown[][]> = {
   devices: () => [["overview"], ["changes"]],
-  lines: () => [["overview"], ["ports"], ["console-logs"]],
+  lines: () => [["overview"], ["ports"], ["console-logs"], ["place-troubles"], ["borrowed"]],
   watch: () => [["watch-mode"]],
   run: (d) => [["runs"], ["run", d.run], ["plan-made", d.run], ...(d.state === "running" ? [] : [["overview"], ["steps", d.run]])],
   backup: () => [["backups"]],
   paper: () => [["papers"]],
   journal: () => [["journal"]],
+  giving: (d) => [["giving", d.line]],
   device: (d) => [["device", d.device], ["free"]],
 };
 const GATHER_MS = 150;

@@ -77,6 +77,20 @@ export const journalQuery = (device: string) =>
     queryKey: ["journal", device],
     queryFn: () => got(api.GET("/api/journal", { params: { query: device ? { device } : {} } })),
   });
+export const troublesQuery = queryOptions({ queryKey: ["place-troubles"], queryFn: async () => (await got(api.GET("/api/places/troubles"))).troubles });
+/** Giving addresses on a line; null where nothing is given. Events tell; what was missed is asked for. */
+export const givingQuery = (line: string) =>
+  queryOptions({
+    queryKey: ["giving", line],
+    queryFn: async () => (await got(api.GET("/api/lines/{ident}/giving", { params: { path: { ident: line } } }))).giving,
+    refetchInterval: (query) => (query.state.data ? 5000 : false),
+  });
+/** Second addresses of this computer on the interface of a line. */
+export const borrowedQuery = (line: string) =>
+  queryOptions({
+    queryKey: ["borrowed", line],
+    queryFn: async () => (await got(api.GET("/api/lines/{ident}/second-address", { params: { path: { ident: line } } }))).borrowed,
+  });
 export const freeQuery = (line: string) =>
   queryOptions({
     queryKey: ["free", line],

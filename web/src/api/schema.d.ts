@@ -50,7 +50,7 @@ export interface paths {
         delete: operations["areas_destroy"];
         options?: never;
         head?: never;
-        /** @description Another name, or inside of another area. */
+        /** @description Another name, inside of another area, archived or brought back. */
         patch: operations["areas_partial_update"];
         trace?: never;
     };
@@ -537,7 +537,7 @@ export interface paths {
         delete: operations["lines_destroy"];
         options?: never;
         head?: never;
-        /** @description Rename it, switch methods, or give it another port, speed or parity. */
+        /** @description Rename it, switch methods, give it another port, speed or parity; archive it or bring it back. */
         patch: operations["lines_partial_update"];
         trace?: never;
     };
@@ -575,6 +575,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{ident}/giving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Answering who asks for an address by BOOTP or DHCP: off until somebody asks for it, on one line, for a while. */
+        get: operations["lines_giving_retrieve"];
+        put?: never;
+        /** @description Answering who asks for an address by BOOTP or DHCP: off until somebody asks for it, on one line, for a while. */
+        post: operations["lines_giving_create"];
+        /** @description Answering who asks for an address by BOOTP or DHCP: off until somebody asks for it, on one line, for a while. */
+        delete: operations["lines_giving_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{ident}/giving/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Name one that asks and is in no plan: it is given that address from then on, while it lasts. */
+        post: operations["lines_giving_accept_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{ident}/merge": {
         parameters: {
             query?: never;
@@ -587,6 +623,59 @@ export interface paths {
         /** @description All that is known of it goes to another line of its kind, and it is gone. */
         post: operations["lines_merge_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{ident}/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Look where new units come up on the line, now: who is there, and whom of the planned ones it could be. */
+        post: operations["lines_queue_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{ident}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["lines_rules_retrieve"];
+        /** @description Which places of the line are whose. No device is told anything, and no decision changes. */
+        put: operations["lines_rules_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{ident}/second-address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A second address of this computer, to talk to a unit in another subnet on the same cable; for a while. */
+        get: operations["lines_second_address_retrieve"];
+        put?: never;
+        /** @description A second address of this computer, to talk to a unit in another subnet on the same cable; for a while. */
+        post: operations["lines_second_address_create"];
+        /** @description A second address of this computer, to talk to a unit in another subnet on the same cable; for a while. */
+        delete: operations["lines_second_address_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -736,6 +825,75 @@ export interface paths {
         put?: never;
         /** @description A one-time sign-in link for a person, to hand over. */
         post: operations["people_link_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Decide what devices are to have, by role: all, or none. It is written by a plan, as all decisions are. */
+        post: operations["places_decide_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What the rules of their lines would give these devices, and why. Decides nothing. */
+        post: operations["places_propose_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places/table/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The schedule as `addresses.csv` or `addresses.xlsx`. */
+        get: operations["places_table_retrieve"];
+        put?: never;
+        /** @description What a changed schedule, CSV or XLSX, would change; with `?decide=1` its good rows are decided. */
+        post: operations["places_table_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places/troubles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is wrong with places before anything is written, worst first. */
+        get: operations["places_troubles_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1080,6 +1238,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptRequest: {
+            mac: string;
+            /** Format: ipv4 */
+            address: string;
+        };
         /** @description Each kind that is given replaces what is kept of that kind; the others stay. */
         AccessRequest: {
             communities?: string[];
@@ -1103,9 +1266,20 @@ export interface components {
             documents: number;
             added?: number;
         };
+        /** @description A line that was put away; `where` is its network or port, `devices` how many are on it. */
+        Archived: {
+            id: string;
+            name: string;
+            kind: string;
+            where: string;
+            devices: number;
+            /** Format: date-time */
+            since: string;
+        };
         Area: {
             id: number;
             name: string;
+            archived: boolean;
             parent: number | null;
         };
         AskedPaperRequest: {
@@ -1118,6 +1292,14 @@ export interface components {
             since: number;
             /** Format: double */
             within: number;
+        };
+        /** @description `values` by role: address, mask, gateway, name, speed. `version` is that of the device that was looked at. */
+        AssignmentByRoleRequest: {
+            device: string;
+            values: {
+                [key: string]: string;
+            };
+            version?: number;
         };
         AssignmentRequest: {
             device: string;
@@ -1163,6 +1345,42 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description `near` is the address of a unit in another subnet. */
+        BorrowRequest: {
+            /** Format: ipv4 */
+            near: string;
+            /** @default 30 */
+            minutes: number;
+        };
+        /** @description A second address of this computer. */
+        Borrowed: {
+            line: string;
+            interface: string;
+            address: string;
+            network: string;
+            /** Format: double */
+            until: number;
+            by: string;
+        };
+        /** @description `reaches` is the line of that network. */
+        BorrowedMade: {
+            borrowed: components["schemas"]["Borrowed"];
+            reaches: string;
+        };
+        BorrowedNow: {
+            borrowed: components["schemas"]["Borrowed"][];
+        };
+        /** @description Who answers where new units come up. `several` is whether more than one does, `stands_for` whom it could be. */
+        Came: {
+            device: string;
+            name: string;
+            model: string;
+            serial: string;
+            address: string;
+            several: boolean;
+            taken_in: boolean;
+            stands_for: string;
+        };
         Change: {
             path: string;
             to: unknown;
@@ -1229,6 +1447,12 @@ export interface components {
             user: string;
             password: string;
         };
+        DecideRequest: {
+            assignments: components["schemas"]["AssignmentByRoleRequest"][];
+        };
+        Decided: {
+            devices: string[];
+        };
         Device: {
             id: string;
             name: string;
@@ -1267,6 +1491,9 @@ export interface components {
         Devices: {
             devices: components["schemas"]["Device"][];
         };
+        DevicesToPlaceRequest: {
+            devices: string[];
+        };
         Difference: {
             path: string;
             baseline: unknown;
@@ -1293,6 +1520,17 @@ export interface components {
             time: string;
             direction: string;
             data: string;
+        };
+        /** @description `time` of the last of `count` alike; `name` is the device's, or of a stranger what it calls its kind. */
+        Exchange: {
+            /** Format: double */
+            time: number;
+            mac: string;
+            name: string;
+            host: string;
+            asked: string;
+            said: string;
+            count: number;
         };
         Expected: {
             rows: components["schemas"]["ExpectedRow"][];
@@ -1347,6 +1585,25 @@ export interface components {
         Free: {
             addresses: string[];
         };
+        GiveRequest: {
+            /** @default 30 */
+            minutes: number;
+        };
+        /** @description What giving addresses is like on a line; `until` is when it ends by itself. */
+        Giving: {
+            line: string;
+            interface: string;
+            by: string;
+            /** Format: double */
+            until: number;
+            exchanges: components["schemas"]["Exchange"][];
+            strangers: components["schemas"]["Exchange"][];
+            given: components["schemas"]["MacAddress"][];
+            accepted: components["schemas"]["MacAddress"][];
+            others: components["schemas"]["OtherServer"][];
+            notes: string[];
+            trouble: string;
+        };
         HandStep: {
             words: string;
             note: string;
@@ -1392,6 +1649,11 @@ export interface components {
             message: string;
             changes: components["schemas"]["Change"][];
             hash: string;
+        };
+        /** @description `seen` are the rules that were changed. */
+        KeepRulesRequest: {
+            rules: components["schemas"]["RulesRequest"];
+            seen: components["schemas"]["RulesRequest"];
         };
         /**
          * @description * `report` - report
@@ -1450,6 +1712,9 @@ export interface components {
             trouble: string;
             /** Format: date-time */
             swept: string | null;
+            /** Format: date-time */
+            archived: string | null;
+            rules: components["schemas"]["Rules"];
             holder: string;
             source: string;
         };
@@ -1480,6 +1745,14 @@ export interface components {
             pattern: string;
             /** @default  */
             colour: string;
+        };
+        MacAddress: {
+            mac: string;
+            address: string;
+        };
+        /** @description `giving` is null where nothing is given. */
+        MaybeGiving: {
+            giving: components["schemas"]["Giving"] | null;
         };
         Meaning: {
             pattern: string;
@@ -1584,11 +1857,17 @@ export interface components {
             value: unknown;
             label: string;
         };
+        OtherServer: {
+            server: string;
+            how: string;
+        };
+        /** @description `lines` are those in use. */
         Overview: {
             installation: string;
             demo: boolean;
             areas: components["schemas"]["Area"][];
             lines: components["schemas"]["Line"][];
+            archived: components["schemas"]["Archived"][];
             last_event: number;
         };
         Pair: {
@@ -1629,6 +1908,7 @@ export interface components {
         };
         PatchedEditAreaRequest: {
             name?: string;
+            archived?: boolean;
             parent?: number | null;
         };
         PatchedEditBackupRequest: {
@@ -1646,6 +1926,7 @@ export interface components {
             path?: string;
             speed?: number;
             parity?: components["schemas"]["ParityEnum"];
+            archived?: boolean;
         };
         PatchedEditPersonRequest: {
             role?: components["schemas"]["RoleEnum"];
@@ -1776,6 +2057,24 @@ export interface components {
             /** @default true */
             active: boolean;
         };
+        Proposal: {
+            device: string;
+            name: string;
+            line: string;
+            before: string;
+            address: string;
+            values: {
+                [key: string]: string;
+            };
+            why: string[];
+            stays: boolean;
+            problem: string;
+            hint: string;
+            version: number;
+        };
+        Proposals: {
+            proposals: components["schemas"]["Proposal"][];
+        };
         /**
          * @description * `osdp` - osdp
          *     * `modbus` - modbus
@@ -1783,6 +2082,24 @@ export interface components {
          * @enum {string}
          */
         ProtocolEnum: "osdp" | "modbus" | "dialogue";
+        /** @description `looked` are the places that were looked at. */
+        Queue: {
+            waiting: components["schemas"]["Waiting"][];
+            looked: string[];
+            came: components["schemas"]["Came"][];
+        };
+        Range: {
+            first: string;
+            last: string;
+            kind?: string;
+            area?: string;
+        };
+        RangeRequest: {
+            first: string;
+            last: string;
+            kind?: string;
+            area?: string;
+        };
         Reason: {
             reason: string;
             test?: string;
@@ -1802,6 +2119,16 @@ export interface components {
             code: string;
             message: string;
         };
+        Reserved: {
+            first: string;
+            last: string;
+            why?: string;
+        };
+        ReservedRequest: {
+            first: string;
+            last: string;
+            why?: string;
+        };
         /**
          * @description * `viewer` - Viewer
          *     * `technician` - Technician
@@ -1809,6 +2136,33 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "technician" | "lead";
+        /** @description See core's addressing/rules.py, which checks them; what is left out is not decided. */
+        Rules: {
+            ranges?: components["schemas"]["Range"][];
+            reserved?: components["schemas"]["Reserved"][];
+            pool?: components["schemas"]["Span"] | null;
+            names?: string;
+            mask?: string;
+            gateway?: string;
+            speed?: number;
+            parity?: components["schemas"]["ParityEnum"] | components["schemas"]["BlankEnum"];
+        };
+        /** @description `factory` are places at which new units come up. */
+        RulesOfLine: {
+            rules: components["schemas"]["Rules"];
+            factory: string[];
+        };
+        /** @description See core's addressing/rules.py, which checks them; what is left out is not decided. */
+        RulesRequest: {
+            ranges?: components["schemas"]["RangeRequest"][];
+            reserved?: components["schemas"]["ReservedRequest"][];
+            pool?: components["schemas"]["SpanRequest"] | null;
+            names?: string;
+            mask?: string;
+            gateway?: string;
+            speed?: number;
+            parity?: components["schemas"]["ParityEnum"] | components["schemas"]["BlankEnum"];
+        };
         Run: {
             id: string;
             kind: string;
@@ -1925,6 +2279,14 @@ export interface components {
             /** @default  */
             priv_key: string;
         };
+        Span: {
+            first: string;
+            last: string;
+        };
+        SpanRequest: {
+            first: string;
+            last: string;
+        };
         /**
          * @description * `making` - Making
          *     * `ready` - Ready
@@ -1936,6 +2298,24 @@ export interface components {
             states: {
                 [key: string]: string;
             };
+        };
+        /** @description `decided` is how many devices were decided on by it. */
+        Table: {
+            rows: components["schemas"]["TableRow"][];
+            decided: number;
+        };
+        TableRow: {
+            number: number;
+            name: string;
+            device: string;
+            changes: {
+                [key: string]: string;
+            };
+            before: {
+                [key: string]: string;
+            };
+            problem: string;
+            hint: string;
         };
         /** @description `pattern` names many at once: {n} counts, {model} and {serial} are filled in. */
         TakeInRequest: {
@@ -1973,6 +2353,18 @@ export interface components {
             state: string;
             text: string;
         };
+        Trouble: {
+            code: string;
+            line: string;
+            device: string;
+            name: string;
+            address: string;
+            message: string;
+            hint: string;
+        };
+        Troubles: {
+            troubles: components["schemas"]["Trouble"][];
+        };
         /** @description `data` is base64 of the bytes. */
         TypedRequest: {
             data: string;
@@ -1991,6 +2383,12 @@ export interface components {
             across: string;
             item: string;
             label: string;
+        };
+        Waiting: {
+            device: string;
+            name: string;
+            address: string;
+            model: string;
         };
         /** @description Since when (Unix time) it waits for the device, and how many seconds that usually takes. */
         Waits: {
@@ -3591,6 +3989,133 @@ export interface operations {
             };
         };
     };
+    lines_giving_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaybeGiving"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_giving_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GiveRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaybeGiving"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_giving_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_giving_accept_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaybeGiving"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     lines_merge_create: {
         parameters: {
             query?: never;
@@ -3613,6 +4138,193 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Line"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_queue_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queue"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_rules_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOfLine"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_rules_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepRulesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOfLine"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_second_address_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BorrowedNow"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_second_address_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BorrowRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BorrowedMade"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_second_address_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {
@@ -3944,6 +4656,164 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    places_decide_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decided"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    places_propose_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DevicesToPlaceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposals"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    places_table_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    places_table_read: {
+        parameters: {
+            query?: {
+                decide?: boolean;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Table"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    places_troubles_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Troubles"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

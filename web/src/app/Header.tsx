@@ -4,6 +4,7 @@ import { NavLink, useNavigate } from "react-router";
 import type { Device, Schemas } from "../api/client";
 import { LENSES, leftToDo } from "../lenses/registry";
 import { live } from "../lib/live";
+import { gliding } from "../loom/glide";
 import { nextDensity, openPanel, place } from "../lib/place";
 import { useNarrow } from "../lib/narrow";
 import { useStore } from "../lib/store";
@@ -66,7 +67,7 @@ export function Header({ person, overview, devices }: Props) {
         >
           <Table2 size={15} />
         </Button>
-        <Button look="bare" title={`Density of the loom: ${density} (z)`} aria-label="Density" onClick={nextDensity}>
+        <Button look="bare" title={`Density of the loom: ${density} (z)`} aria-label="Density" onClick={() => gliding(nextDensity)}>
           <span className="font-mono text-[11px]">{density}</span>
         </Button>
         <Button look="bare" title="Light or dark (t)" aria-label="Light or dark" onClick={toggleTheme}>

@@ -6,6 +6,7 @@ import { plural } from "../lib/words";
 import { AddLine } from "../lenses/survey/AddLine";
 import { Expected } from "../lenses/survey/Expected";
 import { PlanDevice } from "../lenses/survey/PlanDevice";
+import { Archived } from "../loom/Archived";
 import { AreasPanel } from "../loom/AreasPanel";
 import { Over } from "../ui/Over";
 import { Button } from "../ui/Button";
@@ -39,7 +40,8 @@ export function Panels({ overview, devices, person }: Props) {
   if (panel === "line") return <AddLine close={close} />;
   if (panel === "expected") return <Expected close={close} />;
   if (panel === "console") return <ConsolePanel devices={devices} overview={overview} close={close} />;
-  if (panel === "areas") return <AreasPanel areas={overview.areas} devices={devices} close={close} />;
+  if (panel === "areas") return <AreasPanel areas={overview.areas.filter((area) => !area.archived)} devices={devices} close={close} />;
+  if (panel === "archived") return <Archived overview={overview} lead={person.role === "lead"} close={close} />;
   if (panel === "plan-device") return <PlanDevice overview={overview} close={close} />;
   return null;
 }

@@ -64,7 +64,7 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
           {sheet ? (
             <DeviceSheet devices={shown} lens={lens} />
           ) : (
-            <Loom lines={overview.data.lines} areas={overview.data.areas} warps={warps} devices={devices.data} shown={shown} lens={lens} />
+            <Loom lines={overview.data.lines} areas={overview.data.areas} away={overview.data.archived.length + overview.data.areas.filter((area) => area.archived).length} warps={warps} devices={devices.data} shown={shown} lens={lens} />
           )}
         </Boundary>}
         {(!narrow || onBench) && <Bench devices={devices.data} overview={overview.data} lens={lens} person={person} narrow={narrow} />}

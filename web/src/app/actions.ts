@@ -33,6 +33,6 @@ export function useActions(devices: Device[], lead: boolean): Action[] {
   }
   if (lead) actions.push({ name: `Back up ${what} as baseline`, act: run({ kind: "backup", devices: ids, baseline: true }) });
   if (fresh.length) actions.unshift({ name: `Take in ${plural(fresh.length, "device")}`, act: () => void navigate("/survey") });
-  actions.push({ name: "Add a line", act: () => openPanel("line") }, { name: "Plan a device", act: () => openPanel("plan-device") }, { name: "Make, rename or merge areas", act: () => openPanel("areas") });
+  actions.push({ name: "Add a line", act: () => openPanel("line") }, { name: "Plan a device", act: () => openPanel("plan-device") }, { name: "Make, rename or merge areas", act: () => openPanel("areas") }, { name: "See archived lines and areas", act: () => openPanel("archived") });
   return actions;
 }

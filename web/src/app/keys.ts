@@ -3,6 +3,7 @@ import type { Device } from "../api/client";
 import { goThroughEdits } from "../api/work";
 import { walk } from "../lib/knots";
 import { LENSES } from "../lenses/registry";
+import { gliding } from "../loom/glide";
 import { nextDensity, openPanel, place, select, weaveBy } from "../lib/place";
 import { orderIn, sortedOut, type Warp } from "../lib/warp";
 import { toggleTheme } from "./theme";
@@ -57,8 +58,8 @@ export function useKeys(warps: Warp[], devices: Device[], toLens: (id: string) =
       ".": () => openPanel("actions"),
       "?": () => openPanel("keys"),
       s: () => place.set((p) => ({ ...p, sheet: !p.sheet })),
-      z: nextDensity,
-      w: () => weaveBy(place.get().by === "lines" ? "areas" : "lines"),
+      z: () => gliding(nextDensity),
+      w: () => gliding(() => weaveBy(place.get().by === "lines" ? "areas" : "lines")),
       t: toggleTheme,
       r: () => place.set((p) => ({ ...p, trayOpen: !p.trayOpen })),
       Escape: () => place.set({ selected: new Set(), cursor: "" }),

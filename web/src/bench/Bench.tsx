@@ -39,7 +39,7 @@ export function Bench({ devices, overview, person, lens, narrow }: Props) {
         {chosen.length === 1 && <Face device={chosen[0]} overview={overview} />}
         {chosen.length > 1 && <ManyFace chosen={chosen} />}
         <Boundary key={lens.id} place="The bench">
-          {!chosen.length && lens.causes && <LeftToDo devices={devices} lens={lens} />}
+          {!chosen.length && lens.causes && !lens.tellsLeft && <LeftToDo devices={devices} lens={lens} />}
           <Suspense fallback={<Waiting>Opening {lens.name} …</Waiting>}>
             <Inner chosen={chosen} devices={devices} overview={overview} person={person} />
           </Suspense>

@@ -30,6 +30,10 @@ export interface Lens {
   open: (device: Device) => boolean;
   /** What is left to do, by cause, first things first; shown on the bench while nothing is selected. */
   causes?: Cause[];
+  /** Its bench says itself what is left to do, where that belongs. */
+  tellsLeft?: boolean;
+  /** Where devices are to go stands on their strands, too. */
+  ghosts?: boolean;
   /** Under it people look for devices: the loom offers filters and lists, and watched devices are told like others. */
   finds?: boolean;
 }

@@ -72,24 +72,35 @@ export function shortAddress(address: string): string {
   return unit?.length === UID_DIGITS ? `#${unit.slice(-4)}` : short;
 }
 
-export type Row = { kind: "knot"; device: Device; address: string; beside: string; shared: boolean } | { kind: "gap"; free: number; key: string };
+/** A knot; a ghost, which is where a device of the line is to be; or so many free places in between. */
+export type Row =
+  | { kind: "knot"; device: Device; address: string; beside: string; shared: boolean }
+  | { kind: "ghost"; device: Device; address: string }
+  | { kind: "gap"; free: number; key: string };
 
-/** A line's devices from top to bottom in address order, with the gaps between them. */
-export function rowsOf(line: Line, devices: Device[]): Row[] {
-  const here = devices
+/** A line's devices from top to bottom in address order, with the gaps between them; with ghosts where a lens shows them. */
+export function rowsOf(line: Line, devices: Device[], ghosts = false): Row[] {
+  const here: { device: Device; address: string; ghost?: boolean }[] = devices
     .filter((d) => d.addresses.some((p) => p.line_id === line.id))
-    .map((device) => ({ device, address: device.addresses.find((p) => p.line_id === line.id)!.address }))
-    .sort((a, b) => addressNumber(a.address) - addressNumber(b.address) || a.device.name.localeCompare(b.device.name));
+    .map((device) => ({ device, address: device.addresses.find((p) => p.line_id === line.id)!.address }));
   const times = new Map<string, number>();
   for (const { address } of here) times.set(address, (times.get(address) ?? 0) + 1);
+  if (ghosts) here.push(...devices.flatMap((device) => (goes(device, line.id) ? [{ device, address: device.planned_address, ghost: true }] : [])));
+  here.sort((a, b) => addressNumber(a.address) - addressNumber(b.address) || a.device.name.localeCompare(b.device.name));
   const rows: Row[] = [];
-  here.forEach(({ device, address }, index) => {
+  here.forEach(({ device, address, ghost }, index) => {
     const before = here[index - 1]?.address;
     const free = before === undefined ? 0 : Math.floor(addressNumber(address)) - Math.floor(addressNumber(before)) - 1;
     if (free > 0) rows.push({ kind: "gap", free, key: `${before}-${address}` });
-    rows.push({ kind: "knot", device, address, beside: device.area, shared: (times.get(address) ?? 0) > 1 });
+    rows.push(ghost ? { kind: "ghost", device, address } : { kind: "knot", device, address, beside: device.area, shared: (times.get(address) ?? 0) > 1 });
   });
   return rows;
+}
+
+/** Whether it is fitted on the line, and is to be elsewhere on it. */
+function goes(device: Device, line: string): boolean {
+  const at = device.addresses[0];
+  return device.taken_in && isFitted(device) && at?.line_id === line && !!device.planned_address && device.planned_address !== at.address;
 }
 
 /** Where an arrow leads from a device; the same place where there is no further. */

@@ -15,7 +15,7 @@ interface Place {
   /** Strands that are folded to a strip, by their id. */
   folded: ReadonlySet<string>;
   sheet: boolean;
-  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "areas" | "expected" | "console";
+  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "areas" | "archived" | "expected" | "console";
   /** The line that the bench shows under Survey while no device is selected. */
   line: string;
   /** Only knots in this state are shown; empty for all. */
@@ -61,7 +61,8 @@ export const place = new Store<Place>({
   trayOpen: false,
   trayRun: "",
   asked: null,
-  benchWidth: remembered >= 340 ? remembered : 520,
+  // What is counted has many columns: on a large screen the bench has more of it, while nobody chose another width.
+  benchWidth: remembered >= 340 ? remembered : Math.round(Math.min(820, Math.max(520, (globalThis.innerWidth || 0) * 0.4))),
 });
 
 export function select(id: string, how: "only" | "toggle" | "extend", order: string[] = []): void {

@@ -25,15 +25,16 @@ export function byAreas(areas: { name: string }[], devices: Device[]): Warp[] {
 const laid = new WeakMap<Device[], Map<string, Row[]>>();
 
 /** What stands on a strand from top to bottom: on a line in address order with the gaps, in an area by name. */
-export function rowsIn(warp: Warp, devices: Device[]): Row[] {
+export function rowsIn(warp: Warp, devices: Device[], ghosts = false): Row[] {
   const known = laid.get(devices) ?? new Map<string, Row[]>();
-  const rows = known.get(warp.id) ?? laidOut(warp, devices);
-  laid.set(devices, known.set(warp.id, rows));
+  const key = ghosts ? `${warp.id} with ghosts` : warp.id;
+  const rows = known.get(key) ?? laidOut(warp, devices, ghosts);
+  laid.set(devices, known.set(key, rows));
   return rows;
 }
 
-function laidOut(warp: Warp, devices: Device[]): Row[] {
-  if (warp.line) return rowsOf(warp.line, devices);
+function laidOut(warp: Warp, devices: Device[], ghosts: boolean): Row[] {
+  if (warp.line) return rowsOf(warp.line, devices, ghosts);
   return devices
     .filter((d) => d.area === warp.area)
     .sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }))

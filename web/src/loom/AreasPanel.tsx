@@ -9,7 +9,7 @@ import { Rename } from "../ui/Rename";
 
 type Area = Schemas["Area"];
 
-/** The areas as people name them, one inside of another: made, renamed, moved, merged, removed. No device is told anything. */
+/** The areas as people name them, one inside of another: made, renamed, moved, merged, archived, removed. No device is told anything. */
 export function AreasPanel({ areas, devices, close }: { areas: Area[]; devices: Device[]; close: () => void }) {
   const [name, setName] = useState("");
   const add = useChange(
@@ -75,8 +75,8 @@ function Row({ area, deep, areas, count }: { area: Area; deep: number; areas: Ar
         </td>
         <td className="pr-2 whitespace-nowrap text-soft">{plural(count, "device")}</td>
         <td className="w-8 text-right">
-          <Button look="bare" aria-label={open ? undefined : `Move, merge, remove ${area.name}`} aria-expanded={open} className="!py-0" onClick={() => setOpen(!open)}>
-            {open ? "Done" : "Move, merge, remove"}
+          <Button look="bare" aria-label={open ? undefined : `Move, merge, archive ${area.name}`} aria-expanded={open} className="!py-0" onClick={() => setOpen(!open)}>
+            {open ? "Done" : "Move, merge, archive"}
           </Button>
         </td>
       </tr>
@@ -96,6 +96,7 @@ function Becomes({ area, areas, count }: { area: Area; areas: Area[]; count: num
   const path = { params: { path: { id: area.id } } };
   const move = useChange((parent: number | null) => got(api.PATCH("/api/areas/{id}", { ...path, body: { parent } })));
   const end = useChange(() => (then === NONE ? got(api.DELETE("/api/areas/{id}", path)) : got(api.POST("/api/areas/{id}/merge", { ...path, body: { into: Number(then) } }))));
+  const away = useChange(() => got(api.PATCH("/api/areas/{id}", { ...path, body: { archived: true } })));
   const inside = new Set(tree(areas, area.id).map((one) => one.area.id));
   const others = areas.filter((one) => one.id !== area.id && !inside.has(one.id));
   const into = areas.find((one) => (then === NONE ? one.id === area.parent : String(one.id) === then))?.name;
@@ -114,6 +115,11 @@ function Becomes({ area, areas, count }: { area: Area; areas: Area[]; count: num
           <Options of={others} />
         </Choice>
       </Labelled>
+      {!then && (
+        <Button disabled={count > 0 || inside.size > 0 || away.isPending} title={count > 0 || inside.size > 0 ? "Only an area with nothing in it is archived" : "Kept, and offered nowhere"} aria-label={`Archive ${area.name}`} onClick={() => away.mutate(undefined)}>
+          Archive it
+        </Button>
+      )}
       {then && (
         <Button look="grave" disabled={end.isPending} onClick={() => end.mutate(undefined)}>
           {then === NONE ? "Remove" : "Merge"} it: {plural(count, "device")} {count === 1 ? "goes" : "go"} to {into ?? "no area"}

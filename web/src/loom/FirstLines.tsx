@@ -13,7 +13,7 @@ type Port = Schemas["Port"];
 type NewLine = Schemas["NewLineRequest"];
 
 /** A site without lines: what this computer has that devices may hang on, to be added by one press. */
-export function FirstLines() {
+export function FirstLines({ away }: { away: number }) {
   const client = useQueryClient();
   const here = useQuery(hereQuery);
   const ports = useQuery(portsQuery);
@@ -44,6 +44,11 @@ export function FirstLines() {
         <Empty title="Here the lines hang side by side, with their devices as knots.">
           A line is what devices hang on: an IP network, or a serial port. This computer has these; nothing is sent until you sweep.
         </Empty>
+        {away > 0 && (
+          <p className="my-2 text-[13px]">
+            <Button onClick={() => openPanel("archived")}>See what is archived</Button>
+          </p>
+        )}
         <Heading aside={ready.length > 0 && <span>each is swept from this computer&apos;s own address in it</span>}>Networks</Heading>
         {here.isPending && <Waiting>Looking at this computer&apos;s interfaces …</Waiting>}
         {here.error && <Trouble problem={asProblem(here.error)} again={() => void here.refetch()} />}

@@ -3,6 +3,7 @@ import { memo, type MouseEvent } from "react";
 import type { Lens } from "../lenses/lens";
 import { tells } from "../lenses/registry";
 import { type Row, shortAddress } from "../lib/knots";
+import { CARRIED_DEVICE } from "./Ghosts";
 import { INK, Mark } from "../ui/Mark";
 
 interface Props {
@@ -27,6 +28,8 @@ export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, 
       aria-selected={chosen}
       data-state={device.state}
       onClick={(event) => pick(event, device.id)}
+      draggable={!!lens.ghosts && device.taken_in}
+      onDragStart={(event) => event.dataTransfer.setData(CARRIED_DEVICE, device.id)}
       className={clsx(
         "grid h-full grid-cols-[46px_16px_1fr_auto] items-center gap-x-1.5 rounded-[3px] pr-1.5",
         chosen ? "bg-indigo-wash" : "hover:bg-weave/50",

@@ -1,5 +1,5 @@
 import clsx from "clsx";
-import { ListPlus, Pencil, Plus } from "lucide-react";
+import { Archive, ListPlus, Pencil, Plus } from "lucide-react";
 import { useMemo } from "react";
 import type { Device, Line, Schemas } from "../api/client";
 import { useBegin } from "../api/work";
@@ -15,12 +15,15 @@ import { Filters } from "./Filters";
 import { FirstLines } from "./FirstLines";
 import { Site } from "./Site";
 import { Strand } from "./Strand";
+import { gliding } from "./glide";
 import { Folded } from "./StrandHead";
 import { useOrdered, useStrands } from "./useStrands";
 
 interface Props {
   lines: Line[];
   areas: Schemas["Area"][];
+  /** How many lines and areas are archived. */
+  away: number;
   /** The strands: lines, or areas. */
   warps: Warp[];
   devices: Device[];
@@ -32,7 +35,7 @@ const CROWD = 24; // strands
 const NOBODY: Device[] = [];
 
 /** The picture of the whole installation: lines or areas as strands, devices as knots. */
-export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
+export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props) {
   const begin = useBegin();
   const only = useStore(place, (p) => (lens.finds ? p.only : ""));
   const todo = useStore(place, (p) => p.todo);
@@ -45,10 +48,10 @@ export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
   const folded = useStore(place, (p) => p.folded);
   const cursor = useStore(place, (p) => (p.folded.size ? p.cursor : "")); // whom one goes to is seen
   const placeless = devices.filter((d) => !d.addresses.length);
-  if (!lines.length) return <FirstLines />;
+  if (!lines.length) return <FirstLines away={away} />;
   return (
     <section aria-label="Loom" className="flex min-w-0 flex-1 flex-col">
-      <div className="flex flex-wrap items-center gap-x-1.5 gap-y-1 px-4 pt-3 pb-1">
+      <div className="flex flex-wrap items-center gap-1 px-4 pt-3 pb-1">
         <Button
           look="strong"
           disabled={begin.isPending}
@@ -76,7 +79,7 @@ export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
         >
           left to do <span className="font-mono text-[12px]">{left}</span>
         </button>
-        <Weave devices={devices} lines={lines} areas={areas} />
+        <Weave devices={devices} lines={lines} areas={areas} away={away} />
       </div>
       {lens.finds && <Filters devices={devices} only={only} />}
       {density === "site" ? (
@@ -98,7 +101,7 @@ export function Loom({ lines, areas, warps, devices, shown, lens }: Props) {
 }
 
 /** Which warp the devices hang on. */
-function Weave({ devices, lines, areas }: Pick<Props, "devices" | "lines" | "areas">) {
+function Weave({ devices, lines, areas, away }: Pick<Props, "devices" | "lines" | "areas" | "away">) {
   const by = useStore(place, (p) => p.by);
   const places = useMemo(() => byAreas(areas, devices).length, [areas, devices]);
   const one = (which: "lines" | "areas", words: string) => (
@@ -106,7 +109,7 @@ function Weave({ devices, lines, areas }: Pick<Props, "devices" | "lines" | "are
       type="button"
       aria-pressed={by === which}
       title={`${plural(devices.length, "device")}, in strands by ${which} (w)`}
-      onClick={() => weaveBy(which)}
+      onClick={() => gliding(() => weaveBy(which))}
       className={clsx("rounded-[3px] border px-1 py-0.5", by === which ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent hover:border-warp")}
     >
       {words}
@@ -115,9 +118,14 @@ function Weave({ devices, lines, areas }: Pick<Props, "devices" | "lines" | "are
   return (
     <span role="group" aria-label="Strands" className="ml-auto flex items-center text-[12px] whitespace-nowrap text-soft">
       {one("lines", plural(lines.length, "line"))} {one("areas", plural(places, "area"))}
-      <Button look="bare" title="Make, rename, merge areas" aria-label="Areas" className="!px-1" onClick={() => openPanel("areas")}>
+      <Button look="bare" title="Make, rename, merge areas" aria-label="Areas" className="!px-0.5" onClick={() => openPanel("areas")}>
         <Pencil size={13} />
       </Button>
+      {away > 0 && (
+        <Button look="bare" title={`${away} archived`} aria-label={`${away} archived`} className="!px-0.5" onClick={() => openPanel("archived")}>
+          <Archive size={13} />
+        </Button>
+      )}
     </span>
   );
 }

@@ -65,7 +65,7 @@ function Told({ devices, lens, over }: { devices: Device[]; lens: Lens; over: st
   const device = devices.find((d) => d.id === (over || cursor));
   const telling = device && tells(device, lens);
   return (
-    <p className="flex h-6 items-center gap-2 text-[12.5px] whitespace-nowrap" aria-live="off">
+    <p className="flex h-6 items-center gap-2 overflow-hidden text-[12.5px] whitespace-nowrap" aria-live="off">
       {device && telling ? (
         <>
           <Mark shape={telling.shape} tone={telling.tone} size={13} />
@@ -76,7 +76,7 @@ function Told({ devices, lens, over }: { devices: Device[]; lens: Lens; over: st
           <span className={INK[telling.tone]}>{telling.word}</span>
         </>
       ) : (
-        <span className="text-soft">Point at a knot to see who it is; a number stands for so many that are as they should be.</span>
+        <span className="truncate text-soft">Point at a knot to see who it is; a number stands for so many that are as they should be.</span>
       )}
     </p>
   );

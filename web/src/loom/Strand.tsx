@@ -1,5 +1,4 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import clsx from "clsx";
 import { memo, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Device } from "../api/client";
 import type { Lens } from "../lenses/lens";
@@ -8,6 +7,7 @@ import { place, select } from "../lib/place";
 import { useStore } from "../lib/store";
 import { rowsIn, type Warp } from "../lib/warp";
 import { Arrivals, useAnswered } from "./Arrivals";
+import { Gap, Ghost, Ways } from "./Ghosts";
 import { Knot } from "./Knot";
 import { AreaHead, LineHead } from "./StrandHead";
 import { useNear } from "./useNear";
@@ -24,14 +24,19 @@ interface Props {
 }
 
 const HEIGHT = { rows: 46, lines: 26 };
-const WIDTH = { rows: "min-w-[236px]", lines: "min-w-[200px]" };
+const WIDTH = { rows: 236, lines: 200 };
+const WIDEST = 300; // that a long name alone makes a strand
+const LETTER = 6.8; // of a name, about
+const BESIDE_NAME = 102; // address, mark, gaps and the bar to scroll by
+const ROOM = "calc(12.5vw + 76px)"; // on a small screen three strands beside the bench are more than whole names
 const GAP = 17;
 
 /** One line or area: its head, and its knots along the warp. */
 export const Strand = memo(function Strand({ warp, devices, lens, order, share, crowded }: Props) {
   const density = useStore(place, (p) => (p.density === "rows" ? "rows" : "lines"));
   const scroll = useRef<HTMLDivElement>(null);
-  const rows = useMemo(() => rowsIn(warp, devices), [warp, devices]);
+  const rows = useMemo(() => rowsIn(warp, devices, lens.ghosts), [warp, devices, lens.ghosts]);
+  const longest = useMemo(() => rows.reduce((most, row) => (row.kind === "knot" ? Math.max(most, row.device.name.length) : most), 0), [rows]);
   const mine = useMemo(() => new Set(rows.flatMap((row) => (row.kind === "knot" ? [row.device.id] : []))), [rows]);
   // A step on one strand is no reason to draw the others again.
   const cursor = useStore(place, (p) => (mine.has(p.cursor) ? p.cursor : ""));
@@ -40,7 +45,7 @@ export const Strand = memo(function Strand({ warp, devices, lens, order, share, 
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroll.current,
-    estimateSize: (index) => (rows[index].kind === "gap" ? GAP : HEIGHT[density]),
+    estimateSize: (index) => heightOf(rows[index], density),
     getItemKey: (index) => keyOf(rows[index]),
     overscan: 12,
   });
@@ -60,7 +65,7 @@ export const Strand = memo(function Strand({ warp, devices, lens, order, share, 
     [order],
   );
   return (
-    <div ref={whole} className={clsx("flex min-h-0 w-full max-w-[460px] flex-1 flex-col", WIDTH[density])}>
+    <div ref={whole} className="flex min-h-0 w-full max-w-[460px] flex-1 flex-col" style={{ minWidth: `clamp(${WIDTH[density]}px, ${Math.min(WIDEST, longest * LETTER + BESIDE_NAME)}px, ${ROOM})` }}>
       {warp.line ? <LineHead line={warp.line} share={share} count={knots.length} /> : <AreaHead strand={warp.id} name={warp.name} devices={knots.map((row) => row.device)} lens={lens} />}
       <div
         ref={scroll}
@@ -76,6 +81,7 @@ export const Strand = memo(function Strand({ warp, devices, lens, order, share, 
         )}
           <div className="relative" role="presentation" style={{ height: virtual.getTotalSize() }}>
             <div aria-hidden className="absolute inset-y-0 left-[59px] w-[2px] bg-warp/60" />
+            {lens.ghosts && <Ways rows={rows} tops={middles(rows, density)} />}
             {(!crowded || near || cursor ? virtual.getVirtualItems() : []).map((item) => {
               const row = rows[item.index];
               return (
@@ -86,7 +92,9 @@ export const Strand = memo(function Strand({ warp, devices, lens, order, share, 
                   style={{ height: item.size, transform: `translateY(${item.start}px)` }}
                 >
                   {row.kind === "gap" ? (
-                    <p className="pl-[74px] text-[11px] leading-[17px] text-soft">{row.free} free</p>
+                    <Gap row={row} line={warp.line} devices={devices} takes={!!lens.ghosts} />
+                  ) : row.kind === "ghost" ? (
+                    <Ghost row={row} pick={pick} />
                   ) : (
                     <Knot row={row} lens={lens} lines={density === "rows" ? 2 : 1} chosen={selected.has(row.device.id)} at={cursor === row.device.id} answers={row.address in answered} pick={pick} />
                   )}
@@ -115,5 +123,17 @@ function touching(selected: ReadonlySet<string>, mine: ReadonlySet<string>): Rea
 }
 
 function keyOf(row: Row): string {
-  return row.kind === "gap" ? row.key : row.device.id;
+  return row.kind === "gap" ? row.key : row.kind === "ghost" ? `ghost ${row.device.id}` : row.device.id;
+}
+
+const heightOf = (row: Row, density: keyof typeof HEIGHT): number => (row.kind === "gap" ? GAP : row.kind === "ghost" ? HEIGHT.lines : HEIGHT[density]);
+
+/** Where the middle of each row is, from the strand's top. */
+function middles(rows: Row[], density: keyof typeof HEIGHT): number[] {
+  let top = 0;
+  return rows.map((row) => {
+    const height = heightOf(row, density);
+    top += height;
+    return top - height / 2;
+  });
 }

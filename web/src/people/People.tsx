@@ -28,7 +28,7 @@ export function People({ me }: { me: Person }) {
   return (
     <>
       <Heading>New person</Heading>
-      <form onSubmit={adding.submit} className="flex items-end gap-2">
+      <form onSubmit={adding.submit} className="flex flex-wrap items-end gap-2">
         <Labelled label="User name">
           <Input name="username" required maxLength={64} pattern="[\w.@+\-]+" autoComplete="off" />
         </Labelled>

@@ -27,7 +27,7 @@ export function Tokens({ person }: { person: Schemas["Person"] }) {
   return (
     <>
       <Heading>New token</Heading>
-      <form onSubmit={making.submit} className="flex items-end gap-2">
+      <form onSubmit={making.submit} className="flex flex-wrap items-end gap-2">
         <Labelled label="What it is for">
           <Input name="name" required maxLength={60} />
         </Labelled>
@@ -58,7 +58,7 @@ export function Tokens({ person }: { person: Schemas["Person"] }) {
       {tokens.data && !tokens.data.length && <Empty title="You have none." />}
       <ul>
         {(tokens.data ?? []).map((token) => (
-          <li key={token.id} className="flex items-center gap-3 border-b border-weave/70 py-1 text-[13px]">
+          <li key={token.id} className="flex flex-wrap items-center gap-3 border-b border-weave/70 py-1 text-[13px]">
             <span className="flex-1 truncate font-medium">{token.name}</span>
             <span className="w-24 text-soft">{token.role}</span>
             <span className="w-36 text-soft">

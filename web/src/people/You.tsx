@@ -48,7 +48,7 @@ function Password() {
   return (
     <form onSubmit={submit}>
       <Heading aside="ends your other sessions, tokens and links">Password</Heading>
-      <div className="grid grid-cols-3 gap-2">
+      <div className="grid gap-2 sm:grid-cols-3">
         <Labelled label="Old one; empty if there is none">
           <Input name="old" type="password" autoComplete="current-password" maxLength={200} />
         </Labelled>
@@ -94,7 +94,7 @@ function SecondFactor({ person }: { person: Schemas["Person"] }) {
     <>
       <Heading aside="TOTP (RFC 6238), any app for it">Code at sign-in</Heading>
       {person.second_factor ? (
-        <form onSubmit={dropping.submit} className="flex items-end gap-2">
+        <form onSubmit={dropping.submit} className="flex flex-wrap items-end gap-2">
           <p className="flex-1 text-[13px]">A code of your app is asked for when you sign in with your password.</p>
           {code}
           <Button type="submit" disabled={dropping.busy}>
@@ -102,7 +102,7 @@ function SecondFactor({ person }: { person: Schemas["Person"] }) {
           </Button>
         </form>
       ) : key ? (
-        <form onSubmit={proving.submit} className="flex gap-4">
+        <form onSubmit={proving.submit} className="flex flex-wrap gap-4">
           <QRCodeSVG value={key.address} size={148} marginSize={2} title="Key for your app" />
           <div className="flex flex-1 flex-col items-start gap-2 text-[13px]">
             <p>Read the picture with your app, or type this key into it:</p>

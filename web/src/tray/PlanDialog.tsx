@@ -49,8 +49,8 @@ function PlanOf({ work }: { work: Work }) {
         {error && <Trouble problem={asProblem(error)} again={() => void asked.refetch()} />}
         {plan && <Steps plan={plan} />}
       </div>
-      <div className="flex items-center justify-end gap-2 border-t border-weave px-4 py-2.5">
-        {plan && plan.disturbs.length > 0 && <p className="mr-auto text-[13px] text-madder">This disturbs {needsAre(plan.disturbs)}.</p>}
+      <div className="flex flex-wrap items-center justify-end gap-2 border-t border-weave px-4 py-2.5">
+        {plan && plan.disturbs.length > 0 && <p className="mr-auto min-w-40 flex-1 text-[13px] text-madder">This disturbs {needsAre(plan.disturbs)}.</p>}
         {later && !work.over_later && <Button onClick={() => ask({ ...work, over_later: true })}>Take back those too …</Button>}
         <Dialog.Close asChild>
           <Button>{plan && !plan.steps.length ? "Close" : work.kind === "procedure" ? "Do nothing" : "Write nothing"}</Button>

@@ -29,7 +29,7 @@ export function Tray({ devices }: { devices: Device[] }) {
   const whole = useQuery({ ...runQuery(current?.id ?? ""), enabled: !!current, refetchInterval: current && going(current) ? CHECK_MS : false });
   const run = whole.data ?? current;
   return (
-    <section aria-label="Run tray" className="border-t border-warp bg-cloth">
+    <section aria-label="Run tray" data-run={run?.id} className="border-t border-warp bg-cloth">
       {run && <AtHand run={run} />}
       <div className="flex h-9 items-center gap-3 px-4">
         {run ? <Line run={run} devices={devices} whole={!!whole.data} /> : <span className="text-[13px] text-soft">Nothing has run yet. A sweep finds what is on the lines.</span>}
@@ -145,8 +145,8 @@ function Detail({ run, devices }: { run: Run; devices: Device[] }) {
               </td>
               <td className="w-full py-1">
                 {step.changes.map((change) => (
-                  <p key={change.path} className="font-mono text-[12px]">
-                    {change.path} {shown(change.from)} → {shown(change.to)}
+                  <p key={change.path} title={change.path} className="font-mono text-[12px]">
+                    {change.label || change.path} {shown(change.from)} → {shown(change.to)}
                     {change.read_back !== undefined && <span className="text-soft"> · read back {shown(change.read_back)}</span>}
                   </p>
                 ))}

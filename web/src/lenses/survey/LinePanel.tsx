@@ -99,6 +99,10 @@ function Away({ line }: { line: Line }) {
   const [sure, setSure] = useState(false);
   const gone = () => place.set({ line: into });
   const merge = useChange(() => got(api.POST("/api/lines/{ident}/merge", { params: { path: { ident: line.id } }, body: { into } })), gone);
+  const archive = useChange(
+    () => got(api.PATCH("/api/lines/{ident}", { params: { path: { ident: line.id } }, body: { archived: true } })),
+    () => place.set({ line: "", selected: new Set() }),
+  );
   const remove = useChange(() => got(api.DELETE("/api/lines/{ident}", { params: { path: { ident: line.id } } })), gone);
   if (session?.role !== "lead") return null;
   const mine = devices.filter((d) => d.taken_in);
@@ -106,7 +110,7 @@ function Away({ line }: { line: Line }) {
   const others = overview?.lines.filter((one) => one.kind === line.kind && one.id !== line.id && line.kind !== "behind") ?? [];
   return (
     <>
-      <Heading>Merge or remove</Heading>
+      <Heading>Merge, archive or remove</Heading>
       {lost.length > 0 && <p className="mb-2 text-[12.5px] text-weld">{notKept(lost)}</p>}
       <div className="flex flex-wrap items-end gap-2">
         {others.length > 0 && (
@@ -122,6 +126,9 @@ function Away({ line }: { line: Line }) {
             </Button>
           </>
         )}
+        <Button disabled={archive.isPending} onClick={() => archive.mutate(undefined)}>
+          Archive it{mine.length > 0 && ` with ${plural(mine.length, "device")}`}
+        </Button>
         {sure ? (
           <Button look="grave" disabled={remove.isPending} onClick={() => remove.mutate(undefined)}>
             Remove {line.name}
@@ -133,6 +140,7 @@ function Away({ line }: { line: Line }) {
           </Button>
         )}
       </div>
+      <p className="mt-1 text-[12px] text-soft">Archived, nothing is lost and nothing goes out on it; it stands nowhere until somebody brings it back.</p>
       {mine.length > 0 && <p className="mt-1 text-[12px] text-soft">{plural(mine.length, "device")} of the installation would lose {mine.length === 1 ? "its" : "their"} place: it cannot be removed.</p>}
       {others.length > 0 && <p className="mt-1 text-[12px] text-soft">No device is told anything when lines are merged; logins of this line go along where the other has none.</p>}
     </>

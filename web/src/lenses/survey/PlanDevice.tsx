@@ -62,7 +62,7 @@ export function PlanDevice({ overview, close }: { overview: Schemas["Overview"];
         <Labelled label="Area">
           <Choice name="area" defaultValue="">
             <option value="">none</option>
-            {overview.areas.map((one) => (
+            {overview.areas.filter((one) => !one.archived).map((one) => (
               <option key={one.id} value={one.id}>
                 {one.name}
               </option>

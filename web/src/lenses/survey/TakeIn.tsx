@@ -49,7 +49,7 @@ export function TakeIn({ fresh, devices, overview }: { fresh: Device[]; devices:
         <Labelled label="Area">
           <Choice value={area} disabled={!!standsFor} onChange={(event) => setArea(event.target.value)}>
             <option value="">none</option>
-            {overview.areas.map((a) => (
+            {overview.areas.filter((one) => !one.archived).map((a) => (
               <option key={a.id} value={a.id}>
                 {a.name}
               </option>
