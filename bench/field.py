@@ -29,8 +29,9 @@ def library() -> Library:
     return Library.read(ROOT / "profiles")
 
 
-def addresses(count: int, every: int = 5) -> list[str]:
-    """`count` addresses spread over the network, every fifth if not told otherwise."""
+def addresses(count: int, every: int = 0) -> list[str]:
+    """`count` addresses spread over the network, every fifth if not told otherwise and where there is room."""
+    every = every or min(5, 1000 // count)
     first = int(ipaddress.ip_network(NETWORK).network_address)
     return [str(ipaddress.ip_address(first + every + every * n)) for n in range(count)]
 
