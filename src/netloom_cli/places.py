@@ -93,14 +93,14 @@ def import_table(
     if context.json:
         give(told)
     else:
-        table(("Row", "Device", "What becomes of it"), ((row["number"], row["name"], _fate(row)) for row in rows))
+        table(("Row", "Device", "What becomes of it"), ((row["number"], row["name"], fate(row)) for row in rows))
         good = sum(1 for row in rows if not row["problem"])
         note(f"{told['decided']} decided; `netloom apply` writes them." if decide else f"{good} would change.")
     if any(row["problem"] for row in rows):
         raise typer.Exit(DIFFERS)
 
 
-def _fate(row: dict[str, Any]) -> str:
+def fate(row: dict[str, Any]) -> str:
     if row["problem"]:
         return f"{row['problem']} {row['hint']}"
     return ", ".join(f"{what} {row['before'][what] or 'nothing'} to {to}" for what, to in row["changes"].items())

@@ -38,7 +38,7 @@ CORE = {
     "identity": ["model"],
     "protocols": ["errors"],
     "types": [],
-    "profiles": ["errors", "documents", "types"],
+    "profiles": ["errors", "model", "documents", "types"],
     "links": ["errors", "protocols"],
     "bus": ["errors", "model", "protocols", "links"],
     "addressing": ["errors", "model"],

@@ -68,6 +68,16 @@ def test_the_narrowest_range_is_meant_and_a_full_one_is_told() -> None:
     assert "for relay box in Quay" in made["d0"].why[0]
 
 
+def test_who_finds_no_place_stays_where_it_is_and_nobody_is_sent_there() -> None:
+    rules = Rules.read({"ranges": [
+        {"first": "192.0.2.10", "last": "192.0.2.10", "kind": "camera"},
+        {"first": "192.0.2.20", "last": "192.0.2.21", "kind": "relay box"},
+    ]})  # fmt: skip
+    cameras = [box(1, "192.0.2.10", kind="camera"), box(2, "192.0.2.20", kind="camera")]
+    made = proposed([*cameras, box(3, "192.0.2.99"), box(4, "192.0.2.98")], rules=rules)
+    assert [made[name].address for name in ("d1", "d2", "d3", "d4")] == ["192.0.2.10", "", "", "192.0.2.21"]
+
+
 def test_others_get_what_no_range_of_others_has() -> None:
     made = proposed([box(1, "192.0.2.15", kind="camera"), box(2, kind="camera")])
     assert [one.address for one in made.values()] == ["192.0.2.40", "192.0.2.41"]

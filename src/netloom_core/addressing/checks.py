@@ -15,8 +15,8 @@ from netloom_core.model.line import Line, host_of, second_address
 # Codes in the order of how much is lost by them.
 CODES = (
     "own-address", "duplicate", "other-subnet", "outside", "not-usable", "bound", "line-lost", "same-subnet",
-    "gateway-outside", "mask-differs", "in-pool", "reserved", "out-of-range", "factory-place", "cannot", "host-name",
-    "name-twice", "speed-differs",
+    "overlap", "over-the-end", "other-universe", "sent-twice", "gateway-outside", "mask-differs", "in-pool", "reserved",
+    "out-of-range", "no-sender", "factory-place", "cannot", "host-name", "name-twice", "speed-differs",
 )  # fmt: skip
 
 

@@ -82,6 +82,19 @@ class LinePlan:
         mine = [self._residents[device] for device in dict.fromkeys(chosen) if device in self._residents]
         # Of two at one place the one that is there stays.
         mine.sort(key=lambda one: (not one.fitted, one.place != one.at, address_key(one.place), one.name))
+        places: dict[str, tuple[str, str]] = {}
+        stuck: set[str] = set()
+        while True:  # whoever finds no place stays where it is, in the way of others
+            places |= self._round([one for one in mine if one.device not in stuck])
+            found = {device for device, (place, _) in places.items() if not place} - stuck
+            if not found:
+                break
+            stuck |= found
+        names = self._names(mine)
+        return [self._proposal(one, *places[one.device], names.get(one.device, "")) for one in mine]
+
+    def _round(self, mine: Sequence[Resident]) -> dict[str, tuple[str, str]]:
+        """By device its place and why; no place where none could be found."""
         asked = {one.device for one in mine}
         places: dict[str, tuple[str, str]] = {}
         moving: list[tuple[Resident, str]] = []
@@ -106,8 +119,7 @@ class LinePlan:
                 places[one.device] = (place, reason)
             else:
                 places[one.device] = ("", against)
-        names = self._names(mine)
-        return [self._proposal(one, *places[one.device], names.get(one.device, "")) for one in mine]
+        return places
 
     def _against(self, one: Resident, asked: set[str], kept: set[str]) -> str:
         """Why the place that it has, or is to have, is not good; empty where it is."""

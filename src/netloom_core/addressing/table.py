@@ -59,7 +59,7 @@ def rows_of(table: Sequence[Sequence[str]], places: Mapping[str, Place]) -> list
     seen: dict[str, int] = {}
     found = []
     for number, cells in rows[1:]:
-        values = {what: _plain(cells[at]) for what, at in columns.items() if at < len(cells)}
+        values = {what: plain(cells[at]) for what, at in columns.items() if at < len(cells)}
         row = Row(number, values.get("name", ""))
         found.append(row)
         device = known.of(values)
@@ -112,7 +112,7 @@ def columns_of(head: Sequence[str], titles: Mapping[str, Sequence[str]]) -> dict
     return found
 
 
-def _plain(cell: str) -> str:
+def plain(cell: str) -> str:
     """Without the apostrophe that keeps a spreadsheet from reckoning with it."""
     cell = cell.strip()
     return cell[1:] if cell[:1] == "'" and cell[1:].startswith(FORMULA) else cell

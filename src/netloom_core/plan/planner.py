@@ -59,8 +59,10 @@ class Subject:
 
 
 def in_order(profile: Profile, changes: Sequence[Change]) -> list[Change]:
-    """Each change after those that it needs; otherwise in the profile's order."""
-    order = profile.order
+    """Each change after those that it needs; otherwise in the profile's order, and so that a fixture's slots fit in its
+    universe after each."""
+    order = {path: float(at) for path, at in profile.order.items()}
+    order |= _slots_fit(profile, changes)
     waiting = sorted(changes, key=lambda change: order.get(change.path, len(order)))
     done: list[Change] = []
     while waiting:
@@ -70,6 +72,17 @@ def in_order(profile: Profile, changes: Sequence[Change]) -> list[Change]:
         done += chosen
         waiting = [change for change in waiting if change not in chosen]
     return done
+
+
+def _slots_fit(profile: Profile, changes: Sequence[Change]) -> dict[str, float]:
+    """Where the start address has to stand, of changes that give a fixture another personality, too."""
+    listens = profile.listens
+    by_path = {change.path: change for change in changes}
+    if listens is None or not {listens.start, listens.personality} <= by_path.keys():
+        return {}
+    start, personality = by_path[listens.start], by_path[listens.personality]
+    first = listens.start_goes_first(start.before, personality.after)
+    return {start.path: profile.order[personality.path] + (-0.5 if first else 0.5)}
 
 
 def waits_for_restart(profile: Profile, path: str) -> bool:

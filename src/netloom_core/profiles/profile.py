@@ -21,6 +21,7 @@ from netloom_core.profiles.fill import filled
 from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.people import Connector, Console, Light, Procedure, View
+from netloom_core.profiles.universe import Listens, Sends
 from netloom_core.types.base import Part
 
 MOST_ITEMS = 20_000  # written out
@@ -102,6 +103,8 @@ class Profile(Part):
     connectors: list[Connector] = []
     console: Console | None = None
     firmware: Firmware | None = None
+    listens: Listens | None = None
+    sends: Sends | None = None
     standard: ByStandard | None = None
 
     @model_validator(mode="before")
@@ -147,7 +150,30 @@ class Profile(Part):
             for need in item.needs:
                 if need.path not in self.by_path:
                     raise ValueError(f"{item.path} needs {need.path}, which is not described")
+        decided = {item.path for item in self.items if item.decided}
+        for what, path in self._named_for_universes():
+            if path and path not in decided:
+                raise ValueError(f"{what} names {path}, which is no item that is decided")
         return self
+
+    def _named_for_universes(self) -> list[tuple[str, str]]:
+        found = []
+        if self.listens is not None:
+            found += [("listens", self.listens.start), ("listens", self.listens.personality)]
+        if self.sends is not None:
+            found += [("sends", path) for path in (self.sends.universe, self.sends.net, self.sends.subnet)]
+        return found
+
+    @cached_property
+    def outputs(self) -> dict[str, str]:
+        """Of a node its ports by the item that says what each sends: what they are called."""
+        if self.sends is None:
+            return {}
+        found = {}
+        for path, (own, numbers) in self.places.items():
+            if own == self.sends.universe and path in self.by_path:
+                found[path] = ", ".join(self.axes[name].called(n) for name, n in numbers.items())
+        return found
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
         """A copy; what was worked out from the fields is worked out anew."""

@@ -11,7 +11,7 @@ from netloom_server.accounts.api import people, session
 from netloom_server.backups.api import backups
 from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
-from netloom_server.installation.api import areas, lines, places, profiles, survey
+from netloom_server.installation.api import areas, lines, places, profiles, survey, universes
 from netloom_server.installation.api import devices as installation
 from netloom_server.papers.api import papers
 from netloom_server.runs.api import events, journal, runs, watched
@@ -67,6 +67,11 @@ urlpatterns = [
     path("api/lines/<str:ident>/giving/accept", places.AcceptView.as_view()),
     path("api/lines/<str:ident>/second-address", places.SecondAddressView.as_view()),
     path("api/lines/<str:ident>/queue", places.QueueView.as_view()),
+    path("api/lines/<str:ident>/universes", universes.UniversesView.as_view()),
+    path("api/lines/<str:ident>/universes/port", universes.PortView.as_view()),
+    path("api/lines/<str:ident>/patch/<str:name>", universes.SheetView.as_view()),
+    path("api/universes/propose", universes.ProposeView.as_view()),
+    path("api/universes/decide", universes.DecideView.as_view()),
     path("api/places/propose", places.ProposeView.as_view()),
     path("api/places/decide", places.DecideView.as_view()),
     path("api/places/troubles", places.TroublesView.as_view()),

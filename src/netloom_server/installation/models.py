@@ -151,6 +151,8 @@ class Device(models.Model):
     last found, `placed` when that was shown; `places` where else it is ({line, address, speed}). `said`
     is set when a person said what it is. `intended` is sparse: only what people decided. `was` are ids
     of records that were joined into this one: what the journal says of them is about this device.
+    `universe` is the one that a fixture is planned in, by its port address; none where nobody decided that. Those with
+    the same word in `shares` are meant to hear the same slots.
     """
 
     id = models.CharField(primary_key=True, max_length=8, default=new_id)
@@ -175,6 +177,8 @@ class Device(models.Model):
     proven = models.DateTimeField(null=True)
     counts = models.JSONField(default=dict)  # pending, unkept, drift, lost: kept up by records.recount
     was = models.JSONField(default=list)
+    universe = models.PositiveIntegerField(null=True)
+    shares = models.CharField(max_length=40, blank=True)
 
     maker = _of_unit("maker")
     model = _of_unit("model")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from netloom_core.addressing.planning import ROLES
+from netloom_core.model.universe import PORT_ADDRESSES
 from netloom_server.base.forms import Form
 
 MOST = 5000  # devices in one request
@@ -24,6 +25,16 @@ class ReservedSerializer(SpanSerializer):
     why = serializers.CharField(max_length=120, required=False, allow_blank=True)
 
 
+class UniverseRulesSerializer(Form):
+    """`number` is its port address; `twice` whether several nodes are meant to send it."""
+
+    number = serializers.IntegerField(min_value=0, max_value=PORT_ADDRESSES - 1)
+    name = serializers.CharField(max_length=80, required=False, allow_blank=True)
+    twice = serializers.BooleanField(required=False)
+    ranges = RangeSerializer(many=True, required=False)
+    reserved = ReservedSerializer(many=True, required=False)
+
+
 class RulesSerializer(Form):
     """See core's addressing/rules.py, which checks them; what is left out is not decided."""
 
@@ -35,6 +46,7 @@ class RulesSerializer(Form):
     gateway = serializers.CharField(max_length=15, required=False, allow_blank=True)
     speed = serializers.IntegerField(min_value=0, max_value=4_000_000, required=False)
     parity = serializers.ChoiceField(["", "N", "E", "O"], required=False)
+    universes = UniverseRulesSerializer(many=True, required=False)
 
 
 class KeepRulesSerializer(Form):

@@ -333,6 +333,8 @@ def join(device: Device, other: Device) -> Device:
     unit.bound = {**theirs.bound, **unit.bound}
     unit.save()
     _join_places(device, other)
+    if device.universe is None:
+        device.universe, device.shares = other.universe, device.shares or other.shares
     if other.seen and device.status in ("missing", "planned"):
         device.status, device.reasons = "known" if device.taken_in else other.status, []
     device.version += 1
@@ -348,6 +350,8 @@ def join(device: Device, other: Device) -> Device:
             "status",
             "reasons",
             "version",
+            "universe",
+            "shares",
         ]
     )
     merge(device, other)

@@ -13,6 +13,7 @@ from django.db import transaction
 from netloom_core.addressing.checks import CODES, Trouble, check_line, check_lines
 from netloom_core.addressing.planning import ROLES, LinePlan, Proposal, Resident
 from netloom_core.addressing.rules import Rules, check_rules
+from netloom_core.addressing.universes import Fixture, Output, Universes
 from netloom_core.documents.tree import MISSING, get
 from netloom_core.errors import RequestError
 from netloom_core.library.load import Library
@@ -22,6 +23,7 @@ from netloom_server.base.problems import Conflict
 from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services.decisions import planned_address, profile_of, set_intended
 from netloom_server.installation.services.records import networks_in_use
+from netloom_server.installation.services.universes import fixture_of, outputs_of
 
 AT_ONCE = 250  # devices whose documents are in memory
 
@@ -67,8 +69,11 @@ def with_running(devices: Sequence[Device]) -> Iterator[tuple[Device, dict[str, 
 def place_waits(device: Device, running: Mapping[str, Any], library: Library) -> bool:
     """Whether anything of its place is decided that it did not have when it was last read."""
     profile = library.get(device.profile)
-    items = [item for role in ROLES if (item := _item(profile, role)) is not None]
-    wanted = [(get(device.intended, item.path), get(dict(running), item.path)) for item in items]
+    paths = [item.path for role in ROLES if (item := _item(profile, role)) is not None]
+    if profile is not None and profile.listens is not None:
+        paths += [path for path in (profile.listens.start, profile.listens.personality) if path]
+    paths += profile.outputs if profile is not None else ()
+    wanted = [(get(device.intended, path), get(dict(running), path)) for path in paths]
     return any(value is not MISSING and value != has for value, has in wanted)
 
 
@@ -81,6 +86,8 @@ class Site:
         self.lines = {line.id: line for line in (used if lines is None else used.filter(id__in=set(lines)))}
         self.cores = {ident: line.as_core() for ident, line in self.lines.items()}
         self.residents: dict[str, list[Resident]] = {ident: [] for ident in self.lines}
+        self.fixtures: dict[str, list[Fixture]] = {ident: [] for ident in self.lines}
+        self.outputs: dict[str, list[Output]] = {ident: [] for ident in self.lines}
         self.line_of: dict[str, str] = {}
         self._coming: list[tuple[str, Resident]] = []
         devices = list(Device.objects.filter(line__in=self.lines).select_related("unit", "area"))
@@ -88,6 +95,10 @@ class Site:
             ident = str(device.line_id)
             self.residents[ident].append(self._resident(device, running))
             self.line_of[device.id] = ident
+            profile = library.get(device.profile)
+            if self.cores[ident].kind == "ip" and profile is not None:
+                self.fixtures[ident] += fixture_of(device, profile, running)
+                self.outputs[ident] += outputs_of(device, profile, running)
         self._who_goes_elsewhere()
 
     def _who_goes_elsewhere(self) -> None:
@@ -141,6 +152,9 @@ class Site:
     def plan(self, ident: str) -> LinePlan:
         return LinePlan(self.cores[ident], rules_of(self.lines[ident]), self.residents[ident], self.factory(ident))
 
+    def universes(self, ident: str) -> Universes:
+        return Universes(self.cores[ident], rules_of(self.lines[ident]), self.fixtures[ident], self.outputs[ident])
+
     def propose(self, devices: Sequence[str]) -> list[tuple[str, Proposal]]:
         """With the line of each; a device that is on no line in use is left out."""
         by_line: dict[str, list[str]] = defaultdict(list)
@@ -155,6 +169,7 @@ class Site:
         found = check_lines(list(self.cores.values()), lost)
         for ident, line in self.cores.items():
             found += check_line(line, rules_of(self.lines[ident]), self.residents[ident], self.factory(ident))
+            found += self.universes(ident).troubles()
         return sorted(found, key=lambda one: (CODES.index(one.code), one.name))
 
     def with_places(self, places: Mapping[str, str]) -> Site:
