@@ -24,6 +24,7 @@ from netloom_core.profiles.people import Connector, Console, Light, Procedure, V
 from netloom_core.profiles.universe import Listens, Sends
 from netloom_core.types.base import Part
 
+PLACES = ("address", "mask", "gateway", "name", "speed")  # roles
 MOST_ITEMS = 20_000  # written out
 ProcedureName = Literal["store", "restart", "factory-reset", "initialise", "identify"]
 
@@ -163,6 +164,14 @@ class Profile(Part):
         if self.sends is not None:
             found += [("sends", path) for path in (self.sends.universe, self.sends.net, self.sends.subnet)]
         return found
+
+    @cached_property
+    def of_place(self) -> frozenset[str]:
+        """Items that say where it is found on its line, or which slots of which universe are its."""
+        placed = (item for role in PLACES if (item := self.with_role(role)) is not None)
+        return frozenset({item.path for item in placed} | {path for _, path in self._named_for_universes() if path}) | (
+            self.outputs.keys()
+        )
 
     @cached_property
     def outputs(self) -> dict[str, str]:

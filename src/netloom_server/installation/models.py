@@ -175,7 +175,7 @@ class Device(models.Model):
     version = models.PositiveIntegerField(default=1)
     proof = models.JSONField(default=dict)
     proven = models.DateTimeField(null=True)
-    counts = models.JSONField(default=dict)  # pending, unkept, drift, lost: kept up by records.recount
+    counts = models.JSONField(default=dict)  # pending, unkept, drift, lost, place: kept up by records.recount
     was = models.JSONField(default=list)
     universe = models.PositiveIntegerField(null=True)
     shares = models.CharField(max_length=40, blank=True)

@@ -78,6 +78,12 @@ export const journalQuery = (device: string) =>
     queryFn: () => got(api.GET("/api/journal", { params: { query: device ? { device } : {} } })),
   });
 export const troublesQuery = queryOptions({ queryKey: ["place-troubles"], queryFn: async () => (await got(api.GET("/api/places/troubles"))).troubles });
+/** Who listens to which universe of a network, and which ports send it. */
+export const universesQuery = (line: string) =>
+  queryOptions({
+    queryKey: ["universes", line],
+    queryFn: async () => got(api.GET("/api/lines/{ident}/universes", { params: { path: { ident: line } } })),
+  });
 /** Giving addresses on a line; null where nothing is given. Events tell; what was missed is asked for. */
 export const givingQuery = (line: string) =>
   queryOptions({

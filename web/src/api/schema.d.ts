@@ -628,6 +628,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{ident}/patch/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The patch sheet of a network as CSV. */
+        get: operations["lines_patch_retrieve"];
+        put?: never;
+        /** @description What a changed sheet, CSV or XLSX, would change; with `?decide=1` its good rows are decided. */
+        post: operations["lines_patch_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{ident}/queue": {
         parameters: {
             query?: never;
@@ -676,6 +694,39 @@ export interface paths {
         post: operations["lines_second_address_create"];
         /** @description A second address of this computer, to talk to a unit in another subnet on the same cable; for a while. */
         delete: operations["lines_second_address_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{ident}/universes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["lines_universes_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{ident}/universes/port": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Decide which universe a port of a node sends. It is written by a plan, as all decisions are. */
+        post: operations["lines_universes_port_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1200,6 +1251,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/universes/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Decide universe, start address, personality, and with whom slots are shared: all, or none. */
+        post: operations["universes_decide_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/universes/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Where fixtures would listen by the rules of their universes, and why. Decides nothing. */
+        post: operations["universes_propose_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/watch-mode": {
         parameters: {
             query?: never;
@@ -1442,10 +1527,14 @@ export interface components {
             unkept: number;
             drift: number;
             lost: number;
+            place: number;
         };
         CredentialRequest: {
             user: string;
             password: string;
+        };
+        DecidePatchRequest: {
+            assignments: components["schemas"]["PatchingRequest"][];
         };
         DecideRequest: {
             assignments: components["schemas"]["AssignmentByRoleRequest"][];
@@ -1469,6 +1558,8 @@ export interface components {
             taken_in: boolean;
             area: string;
             planned_address: string;
+            universe: number | null;
+            slot: number | null;
             factory: boolean;
             mode: string;
             guess: string;
@@ -1562,6 +1653,27 @@ export interface components {
             axes: {
                 [key: string]: components["schemas"]["AxisPlace"][];
             };
+        };
+        /** @description See core's addressing/universes.py. `version` is that of the device that is decided on. */
+        Fixture: {
+            device: string;
+            name: string;
+            kind: string;
+            universe: number | null;
+            start: number;
+            slots: number;
+            last: number;
+            heard: number | null;
+            at: number;
+            takes: number;
+            personality: string;
+            personalities: components["schemas"]["Personality"][];
+            shares: string;
+            can: boolean;
+            fitted: boolean;
+            mine: boolean;
+            node: string;
+            version: number;
         };
         /**
          * @description * `none` - none
@@ -1861,6 +1973,17 @@ export interface components {
             server: string;
             how: string;
         };
+        /** @description A port of a node: what it is to send, and what it sends. `used`: somebody decided that, or hangs there. */
+        Output: {
+            device: string;
+            name: string;
+            called: string;
+            path: string;
+            universe: number | null;
+            now: number | null;
+            used: boolean;
+            version: number;
+        };
         /** @description `lines` are those in use. */
         Overview: {
             installation: string;
@@ -1906,6 +2029,18 @@ export interface components {
         PartRequest: {
             keys: string[];
         };
+        Patch: {
+            device: string;
+            name: string;
+            universe: number | null;
+            start: number;
+            slots: number;
+            stays: boolean;
+            why: string[];
+            problem: string;
+            hint: string;
+            version: number;
+        };
         PatchedEditAreaRequest: {
             name?: string;
             archived?: boolean;
@@ -1934,12 +2069,30 @@ export interface components {
             password?: string;
             second_factor?: boolean;
         };
+        Patches: {
+            proposals: components["schemas"]["Patch"][];
+        };
+        /** @description What is left out stays; null takes a decision back. */
+        PatchingRequest: {
+            device: string;
+            version?: number;
+            universe?: number | null;
+            start?: number | null;
+            personality?: string | null;
+            shares?: string;
+        };
         Person: {
             readonly id: number;
             readonly username: string;
             role: components["schemas"]["RoleEnum"];
             active: boolean;
             readonly second_factor: boolean;
+        };
+        /** @description `slots` is 0 where only the unit knows. */
+        Personality: {
+            value: string;
+            called: string;
+            slots: number;
         };
         Phrase: {
             send: string;
@@ -2011,6 +2164,12 @@ export interface components {
             adapter: string;
             line: string;
             held: string;
+        };
+        PortSendsRequest: {
+            device: string;
+            path: string;
+            universe: number;
+            version?: number;
         };
         /**
          * @description * `` -
@@ -2146,6 +2305,7 @@ export interface components {
             gateway?: string;
             speed?: number;
             parity?: components["schemas"]["ParityEnum"] | components["schemas"]["BlankEnum"];
+            universes?: components["schemas"]["UniverseRules"][];
         };
         /** @description `factory` are places at which new units come up. */
         RulesOfLine: {
@@ -2162,6 +2322,7 @@ export interface components {
             gateway?: string;
             speed?: number;
             parity?: components["schemas"]["ParityEnum"] | components["schemas"]["BlankEnum"];
+            universes?: components["schemas"]["UniverseRulesRequest"][];
         };
         Run: {
             id: string;
@@ -2238,6 +2399,25 @@ export interface components {
             startup: unknown;
             baseline: unknown;
             label: string;
+        };
+        Sheet: {
+            rows: components["schemas"]["SheetRow"][];
+            decided: number;
+        };
+        /** @description `profile` is that of a fixture that would be planned anew. */
+        SheetRow: {
+            number: number;
+            name: string;
+            device: string;
+            changes: {
+                [key: string]: string;
+            };
+            before: {
+                [key: string]: string;
+            };
+            problem: string;
+            hint: string;
+            profile: string;
         };
         /** @description Another scale of a number: value * factor + offset, or reference * 10 ** (value / 20). */
         Shown: {
@@ -2324,6 +2504,11 @@ export interface components {
             area?: number | null;
             stands_for?: string;
         };
+        /** @description `universe` where they are to go to a certain one. */
+        ToPatchRequest: {
+            devices: string[];
+            universe?: number | null;
+        };
         Token: {
             id: number;
             name: string;
@@ -2368,6 +2553,35 @@ export interface components {
         /** @description `data` is base64 of the bytes. */
         TypedRequest: {
             data: string;
+        };
+        /** @description `shown` has the three parts of its number, too; `free` is how many slots are left. */
+        Universe: {
+            number: number;
+            shown: string;
+            name: string;
+            twice: boolean;
+            free: number;
+        };
+        /** @description `number` is its port address; `twice` whether several nodes are meant to send it. */
+        UniverseRules: {
+            number: number;
+            name?: string;
+            twice?: boolean;
+            ranges?: components["schemas"]["Range"][];
+            reserved?: components["schemas"]["Reserved"][];
+        };
+        /** @description `number` is its port address; `twice` whether several nodes are meant to send it. */
+        UniverseRulesRequest: {
+            number: number;
+            name?: string;
+            twice?: boolean;
+            ranges?: components["schemas"]["RangeRequest"][];
+            reserved?: components["schemas"]["ReservedRequest"][];
+        };
+        Universes: {
+            universes: components["schemas"]["Universe"][];
+            fixtures: components["schemas"]["Fixture"][];
+            outputs: components["schemas"]["Output"][];
         };
         /** @description With `forget` the value is no longer decided here. */
         ValueRequest: {
@@ -2419,6 +2633,8 @@ export interface components {
             taken_in: boolean;
             area: string;
             planned_address: string;
+            universe: number | null;
+            slot: number | null;
             factory: boolean;
             mode: string;
             guess: string;
@@ -4150,6 +4366,74 @@ export interface operations {
             };
         };
     };
+    lines_patch_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_patch_create: {
+        parameters: {
+            query?: {
+                decide?: boolean;
+            };
+            header?: never;
+            path: {
+                ident: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sheet"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     lines_queue_create: {
         parameters: {
             query?: never;
@@ -4325,6 +4609,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_universes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Universes"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_universes_port_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortSendsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decided"];
+                };
             };
             /** @description What happened, what was not changed, what to try */
             default: {
@@ -5544,6 +5892,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    universes_decide_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecidePatchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decided"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    universes_propose_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToPatchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patches"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

@@ -10,7 +10,7 @@ import { inState } from "../lib/knots";
 import { place } from "../lib/place";
 import { useLeaving } from "../people/Leave";
 import { useStore } from "../lib/store";
-import { byAreas, byLines } from "../lib/warp";
+import { warpsBy } from "../lib/warp";
 import { Loom } from "../loom/Loom";
 import { DeviceSheet } from "../loom/DeviceSheet";
 import { PlanDialog } from "../tray/PlanDialog";
@@ -41,7 +41,7 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
   }, [devices.data, only, todo, lens]);
   const by = useStore(place, (p) => p.by);
   const warps = useMemo(
-    () => (by === "areas" ? byAreas(overview.data?.areas ?? [], devices.data ?? []) : byLines(overview.data?.lines ?? [])),
+    () => warpsBy(by, overview.data?.lines ?? [], overview.data?.areas ?? [], devices.data ?? []),
     [by, overview.data, devices.data],
   );
   useKeys(warps, shown, (id) => void navigate(`/${id}`));

@@ -5,6 +5,7 @@ import { walk } from "../lib/knots";
 import { LENSES } from "../lenses/registry";
 import { gliding } from "../loom/glide";
 import { nextDensity, openPanel, place, select, weaveBy } from "../lib/place";
+import { nextWarp } from "../lib/warp";
 import { orderIn, sortedOut, type Warp } from "../lib/warp";
 import { toggleTheme } from "./theme";
 
@@ -59,7 +60,7 @@ export function useKeys(warps: Warp[], devices: Device[], toLens: (id: string) =
       "?": () => openPanel("keys"),
       s: () => place.set((p) => ({ ...p, sheet: !p.sheet })),
       z: () => gliding(nextDensity),
-      w: () => gliding(() => weaveBy(place.get().by === "lines" ? "areas" : "lines")),
+      w: () => gliding(() => weaveBy(nextWarp(place.get().by, devices))),
       t: toggleTheme,
       r: () => place.set((p) => ({ ...p, trayOpen: !p.trayOpen })),
       Escape: () => place.set({ selected: new Set(), cursor: "" }),

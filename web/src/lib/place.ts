@@ -1,3 +1,4 @@
+import { type By, WARPS } from "./warp";
 import { Store } from "./store";
 
 export const DENSITIES = ["rows", "lines", "site"] as const;
@@ -11,7 +12,7 @@ interface Place {
   base: ReadonlySet<string>;
   density: Density;
   /** What the strands of the loom are. */
-  by: "lines" | "areas";
+  by: By;
   /** Strands that are folded to a strip, by their id. */
   folded: ReadonlySet<string>;
   sheet: boolean;
@@ -48,7 +49,7 @@ export const place = new Store<Place>({
   selected: new Set(),
   base: new Set(),
   density: rememberedDensity(),
-  by: localStorage.getItem("netloom.by") === "areas" ? "areas" : "lines",
+  by: WARPS.find((one) => one === localStorage.getItem("netloom.by")) ?? "lines",
   folded: new Set(localStorage.getItem("netloom.folded")?.split("\n")),
   sheet: false,
   panel: "",

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Device, Line } from "../api/client";
-import { byAreas, byLines, carried, NO_AREA, orderIn, rowsIn, sortedOut, type Warp } from "./warp";
+import { byAreas, byLines, byUniverses, carried, NO_AREA, nextWarp, orderIn, rowsIn, sortedOut, type Warp, warpsBy } from "./warp";
 
 const ordered = (warps: Warp[], devices: Device[]) => orderIn(warps, sortedOut(warps, devices));
 
@@ -31,6 +31,25 @@ describe("another warp", () => {
   it("is walked as it is drawn", () => {
     expect(ordered(byLines([line]), devices)).toEqual([["Box 10", "Box 9"]]);
     expect(ordered(byAreas([{ name: "Quay" }, { name: "Hall" }], devices), devices)).toEqual([["Box 9", "Box 10"], ["Hall"], ["Stray"]]);
+  });
+});
+
+describe("universes as strands", () => {
+  const network = { ...line, rules: { universes: [{ number: 2, name: "Roof" }] } } as unknown as Line;
+  const fixture = (name: string, universe: number | null, slot: number) => ({ ...device(name, "", "127.20.10.3"), universe, slot });
+  const devices = [fixture("B", 2, 9), fixture("A", 10, 1), fixture("C", 2, 1), fixture("Node", null, 0)];
+
+  it("are those that somebody listens to, in the order of their numbers", () => {
+    const warps = byUniverses([network], devices);
+    expect(warps.map((warp) => warp.name)).toEqual(["Universe 2 · Roof", "Universe 10"]);
+    expect(ordered(warps, devices)).toEqual([["C", "B"], ["A"]]);
+    expect(rowsIn(warps[0], devices)[1]).toMatchObject({ address: "9", beside: "127.20.10.3" });
+  });
+
+  it("are offered only where there are any", () => {
+    expect([nextWarp("lines", devices), nextWarp("areas", devices), nextWarp("universes", devices)]).toEqual(["areas", "universes", "lines"]);
+    expect(nextWarp("areas", [fixture("Node", null, 0)])).toBe("lines");
+    expect(warpsBy("universes", [network], [], [fixture("Node", null, 0)]).map((warp) => warp.id)).toEqual(["net"]);
   });
 });
 

@@ -1,13 +1,18 @@
 import type { Device, Line } from "../api/client";
 import { type Row, rowsOf } from "./knots";
 
-/** A strand of the loom: a line, or an area. The same devices stand on both. */
+export const WARPS = ["lines", "areas", "universes"] as const;
+export type By = (typeof WARPS)[number];
+
+/** A strand of the loom: a line, an area, or a universe. The same devices stand on each. */
 export interface Warp {
   id: string;
   name: string;
   line?: Line;
   /** The area's name, empty for those in none. */
   area?: string;
+  /** A universe of a network: the network's id and its number. */
+  universe?: string;
 }
 
 export const NO_AREA = "In no area";
@@ -21,10 +26,42 @@ export function byAreas(areas: { name: string }[], devices: Device[]): Warp[] {
   return [...names.map((name) => ({ id: `area ${name}`, name, area: name })), ...(used.has("") ? [{ id: "area", name: NO_AREA, area: "" }] : [])];
 }
 
+const universeOf = (d: Device): string | undefined => (d.universe === null || !d.addresses.length ? undefined : `${d.addresses[0].line_id}/${d.universe}`);
+
+/** Universes in which somebody listens or is to listen, by network and number. */
+export function byUniverses(lines: Line[], devices: Device[]): Warp[] {
+  const used = new Set(devices.flatMap((d) => universeOf(d) ?? []));
+  const networks = new Set([...used].map((one) => one.split("/")[0]));
+  return lines.flatMap((line) =>
+    [...used]
+      .filter((one) => one.split("/")[0] === line.id)
+      .map((one) => Number(one.split("/")[1]))
+      .sort((a, b) => a - b)
+      .map((n) => {
+        const called = line.rules.universes?.find((rule) => rule.number === n)?.name;
+        const name = [`Universe ${n}`, called, networks.size > 1 ? line.name : ""].filter(Boolean).join(" · ");
+        return { id: `universe ${line.id}/${n}`, name, universe: `${line.id}/${n}` };
+      }),
+  );
+}
+
+/** Which strands there are. */
+export function warpsBy(by: By, lines: Line[], areas: { name: string }[], devices: Device[]): Warp[] {
+  const universes = by === "universes" ? byUniverses(lines, devices) : [];
+  if (universes.length) return universes;
+  return by === "areas" ? byAreas(areas, devices) : byLines(lines);
+}
+
+/** What the strands are after this one: universes only where somebody listens to any. */
+export function nextWarp(by: By, devices: Device[]): By {
+  const there = WARPS.filter((one) => one !== "universes" || devices.some((d) => universeOf(d) !== undefined));
+  return there[(there.indexOf(by) + 1) % there.length];
+}
+
 /** Of lists of devices that are still the same: what stood on their strands. */
 const laid = new WeakMap<Device[], Map<string, Row[]>>();
 
-/** What stands on a strand from top to bottom: on a line in address order with the gaps, in an area by name. */
+/** What stands on a strand from top to bottom: on a line in address order with the gaps, in a universe by start address, in an area by name. */
 export function rowsIn(warp: Warp, devices: Device[], ghosts = false): Row[] {
   const known = laid.get(devices) ?? new Map<string, Row[]>();
   const key = ghosts ? `${warp.id} with ghosts` : warp.id;
@@ -35,6 +72,11 @@ export function rowsIn(warp: Warp, devices: Device[], ghosts = false): Row[] {
 
 function laidOut(warp: Warp, devices: Device[], ghosts: boolean): Row[] {
   if (warp.line) return rowsOf(warp.line, devices, ghosts);
+  if (warp.universe !== undefined)
+    return devices
+      .filter((d) => universeOf(d) === warp.universe)
+      .sort((a, b) => (a.slot ?? 0) - (b.slot ?? 0) || a.name.localeCompare(b.name, undefined, { numeric: true }))
+      .map((device) => ({ kind: "knot", device, address: device.slot ? String(device.slot) : "", beside: device.addresses[0]?.address.split("#")[0] ?? "", shared: device.state === "duplicate" }));
   return devices
     .filter((d) => d.area === warp.area)
     .sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }))
@@ -72,10 +114,12 @@ export function sortedOut(warps: Warp[], devices: Device[], before: ReadonlyMap<
   for (const device of devices) {
     put(`area ${device.area}`, device);
     for (const at of device.addresses) put(`line ${at.line_id}`, device);
+    const universe = universeOf(device);
+    if (universe !== undefined) put(`universe ${universe}`, device);
   }
   return new Map(
     warps.map((warp) => {
-      const now = places.get(warp.line ? `line ${warp.line.id}` : `area ${warp.area}`) ?? NOBODY;
+      const now = places.get(warp.line ? `line ${warp.line.id}` : warp.universe !== undefined ? warp.id : `area ${warp.area}`) ?? NOBODY;
       const old = before.get(warp.id);
       return [warp.id, old && old.length === now.length && old.every((device, at) => device === now[at]) ? old : now];
     }),

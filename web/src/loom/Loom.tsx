@@ -8,7 +8,7 @@ import { leftToDo } from "../lenses/registry";
 import { live, shareDone } from "../lib/live";
 import { openPanel, place, weaveBy } from "../lib/place";
 import { useStore } from "../lib/store";
-import { byAreas, type Warp } from "../lib/warp";
+import { type By, byAreas, byUniverses, type Warp } from "../lib/warp";
 import { plural } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Filters } from "./Filters";
@@ -104,20 +104,22 @@ export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props)
 function Weave({ devices, lines, areas, away }: Pick<Props, "devices" | "lines" | "areas" | "away">) {
   const by = useStore(place, (p) => p.by);
   const places = useMemo(() => byAreas(areas, devices).length, [areas, devices]);
-  const one = (which: "lines" | "areas", words: string) => (
+  const universes = useMemo(() => byUniverses(lines, devices).length, [lines, devices]);
+  const now = by === "universes" && !universes ? "lines" : by;
+  const one = (which: By, words: string) => (
     <button
       type="button"
-      aria-pressed={by === which}
+      aria-pressed={now === which}
       title={`${plural(devices.length, "device")}, in strands by ${which} (w)`}
       onClick={() => gliding(() => weaveBy(which))}
-      className={clsx("rounded-[3px] border px-1 py-0.5", by === which ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent hover:border-warp")}
+      className={clsx("rounded-[3px] border px-1 py-0.5", now === which ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent hover:border-warp")}
     >
       {words}
     </button>
   );
   return (
     <span role="group" aria-label="Strands" className="ml-auto flex items-center text-[12px] whitespace-nowrap text-soft">
-      {one("lines", plural(lines.length, "line"))} {one("areas", plural(places, "area"))}
+      {one("lines", plural(lines.length, "line"))} {one("areas", plural(places, "area"))} {universes > 0 && one("universes", plural(universes, "universe"))}
       <Button look="bare" title="Make, rename, merge areas" aria-label="Areas" className="!px-0.5" onClick={() => openPanel("areas")}>
         <Pencil size={13} />
       </Button>

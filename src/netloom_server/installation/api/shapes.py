@@ -129,6 +129,7 @@ class CountsSerializer(Form):
     unkept = serializers.IntegerField()
     drift = serializers.IntegerField()
     lost = serializers.IntegerField()
+    place = serializers.IntegerField()
 
 
 class DeviceSerializer(Form):
@@ -147,6 +148,8 @@ class DeviceSerializer(Form):
     taken_in = serializers.BooleanField()
     area = serializers.CharField()
     planned_address = serializers.CharField()
+    universe = serializers.IntegerField(allow_null=True)
+    slot = serializers.IntegerField(allow_null=True)
     factory = serializers.BooleanField()
     mode = serializers.CharField()
     guess = serializers.CharField()

@@ -69,10 +69,7 @@ def with_running(devices: Sequence[Device]) -> Iterator[tuple[Device, dict[str, 
 def place_waits(device: Device, running: Mapping[str, Any], library: Library) -> bool:
     """Whether anything of its place is decided that it did not have when it was last read."""
     profile = library.get(device.profile)
-    paths = [item.path for role in ROLES if (item := _item(profile, role)) is not None]
-    if profile is not None and profile.listens is not None:
-        paths += [path for path in (profile.listens.start, profile.listens.personality) if path]
-    paths += profile.outputs if profile is not None else ()
+    paths = profile.of_place if profile is not None else ()
     wanted = [(get(device.intended, path), get(dict(running), path)) for path in paths]
     return any(value is not MISSING and value != has for value, has in wanted)
 

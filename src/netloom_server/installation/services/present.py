@@ -20,6 +20,7 @@ from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services import access
 from netloom_server.installation.services.decisions import planned_address
 from netloom_server.installation.services.records import baseline_of, can_be_read, pending, prove
+from netloom_server.installation.services.universes import hears
 
 SIGHTINGS_SHOWN = 60
 KIND_ORDER = ("ip", "serial", "behind")
@@ -62,6 +63,7 @@ def device_as_dict(
         if place["line"] in names:
             other = {"line": names[place["line"]], "line_id": place["line"]}
             addresses.append({**other, "address": place["address"], "speed": place["speed"]})
+    universe, slot = hears(device, profile)
     named = profile if profile is not None and not is_standard(profile.id) else None
     return {
         "id": device.id,
@@ -79,6 +81,8 @@ def device_as_dict(
         "taken_in": device.taken_in,
         "area": device.area.name if device.area else "",
         "planned_address": planned_address(device, profile),
+        "universe": universe,
+        "slot": slot,
         "factory": at_factory(device, profile),
         "mode": device.facts.get("mode", ""),
         "guess": device.guess,
@@ -90,7 +94,7 @@ def device_as_dict(
         "read": device.read.isoformat() if device.read else None,
         "read_trouble": device.read_trouble,
         "version": device.version,
-        "counts": {"pending": 0, "unkept": 0, "drift": 0, "lost": 0, **device.counts},
+        "counts": {"pending": 0, "unkept": 0, "drift": 0, "lost": 0, "place": 0, **device.counts},
         "baseline": bool(proofs and device.id in proofs) if proofs is not None else baseline_of(device) is not None,
         "proof": device.proof.get("result", ""),
         "proven": device.proven.isoformat() if device.proven else None,

@@ -283,7 +283,10 @@ def recount(device: Device, library: Library) -> None:
 def recount_all(devices: Sequence[Device], library: Library, held: Mapping[str, dict[str, Any]] | None = None) -> None:
     for device, evidence in zip(devices, evidence_of_all(devices, library, held).values(), strict=True):
         profile, running = evidence.profile, evidence.running
-        counts = {"pending": len(pending(profile, device, running)), "unkept": 0, "drift": 0, "lost": 0}
+        waits = pending(profile, device, running)
+        placed = profile.of_place if profile is not None else frozenset()
+        counts = {"pending": len(waits), "unkept": 0, "drift": 0, "lost": 0}
+        counts["place"] = sum(1 for change in waits if change["path"] in placed)
         if profile is not None and running:
             counts["unkept"] = len(would_be_kept(profile, running, evidence.startup))
             for item in verify(evidence).differences:

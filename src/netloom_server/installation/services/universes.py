@@ -84,6 +84,15 @@ def fixture_of(device: Device, profile: Profile, running: Mapping[str, Any]) -> 
     ]
 
 
+def hears(device: Device, profile: Profile | None) -> tuple[int | None, int | None]:
+    """Universe and start address of a fixture, as they are decided, else as they were told; 0 where it has none yet.
+    None of others."""
+    if profile is None or profile.listens is None:
+        return None, None
+    start = _number(get(device.intended, profile.listens.start)) or _told(device, "dmx") or 0
+    return device.universe if device.universe is not None else _told(device, "universe"), start
+
+
 def outputs_of(device: Device, profile: Profile, running: Mapping[str, Any]) -> list[Output]:
     """The ports of a node that belongs here."""
     sends = profile.sends

@@ -21,6 +21,7 @@ import { Planned } from "./Planned";
 import { Queue } from "./Queue";
 import { SecondAddress } from "./SecondAddress";
 import { TableBack } from "./TableBack";
+import { Universes } from "./universes/Universes";
 import { Wrong } from "./Wrong";
 
 /** Address: what is wrong first; planned against found; the places of each line; change, and find again. */
@@ -40,6 +41,8 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
   const drawn = placed.slice(0, DRAWN);
   const pictures = drawn.map((one) => <PlacePicture key={one.id} line={one} areas={overview.areas} devices={devices} chosen={chosen} />);
   if (line && queue === line.id) return <Queue line={line} devices={devices} close={() => setQueue("")} />;
+  // Of several networks at once they would bury the rest; a press on a network's name opens its own.
+  const universal = (line ? [line] : chosen.length ? around : []).filter((one) => one.kind === "ip");
   const toCome = line ? devices.filter((d) => d.taken_in && !isFitted(d) && d.addresses[0]?.line_id === line.id).length : 0;
   return (
     <>
@@ -68,6 +71,9 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
         <Empty title={`${plural(fresh.length, "device")} not taken in yet.`}>Take in first, under Survey; then give an address.</Empty>
       )}
       {line && <div className="mt-3">{pictures}<Legend /></div>}
+      {universal.map((one) => (
+        <Universes key={`universes ${one.id}`} line={one} areas={overview.areas} devices={devices} chosen={chosen} />
+      ))}
       {line?.kind === "ip" && <Giving key={`giving ${line.id}`} line={line} devices={devices} />}
       {line && <LineRules key={line.id} line={line} areas={overview.areas} devices={devices} />}
       {rows.length > 0 && <Planned rows={rows} chosen={chosen} devices={devices} overview={overview} of={line ? `on ${line.name}` : chosen.length ? "selected" : "all that are taken in"} />}
@@ -82,7 +88,7 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
       {!chosen.length && !line && (
         <>
           <Papers kinds={["schedule"]} title="To hand on" rows={2} />
-          <TableBack />
+          <TableBack title="A schedule that comes back" words="A CSV or XLSX as the schedule has it, changed elsewhere:" label="Address schedule that was changed" url="/api/places/table" />
         </>
       )}
     </>

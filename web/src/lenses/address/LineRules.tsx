@@ -1,11 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, asProblem, type Device, got, type Line, type Problem, type Schemas } from "../../api/client";
-import { profilesQuery } from "../../api/queries";
 import { useChange } from "../../api/work";
 import { type Rules, whose } from "../../lib/places";
 import { Button } from "../../ui/Button";
 import { Choice, Heading, Input, Labelled, Trouble } from "../../ui/parts";
+import { filled, KeptSpans, Spans, spoken, tidyKept, useKinds, whole } from "./KeptSpans";
 
 interface Props {
   line: Line;
@@ -14,7 +13,6 @@ interface Props {
 }
 
 const SPEEDS = [1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200];
-type Span = { first: string; last: string };
 
 /** Which places of the line are whose. Shown in short; changed as a whole, on the rules that one saw. */
 export function LineRules({ line, areas, devices }: Props) {
@@ -59,8 +57,6 @@ export function LineRules({ line, areas, devices }: Props) {
   );
 }
 
-const spoken = (span: Span) => (span.first === span.last ? span.first : `${span.first} to ${span.last}`);
-
 function InShort({ rules, names }: { rules: Rules; names: Map<string, string> }) {
   const rows = [
     ...(rules.ranges ?? []).map((one) => [spoken(one), whose(one, names)]),
@@ -86,14 +82,7 @@ function InShort({ rules, names }: { rules: Rules; names: Map<string, string> })
 
 /** What was left empty is not decided. */
 function tidy(rules: Rules): Rules {
-  const filled = (span: Span) => span.first.trim() || span.last.trim();
-  const whole = <T extends Span>(span: T): T => ({ ...span, first: span.first.trim() || span.last.trim(), last: span.last.trim() || span.first.trim() });
-  return {
-    ...rules,
-    ranges: (rules.ranges ?? []).filter(filled).map(whole),
-    reserved: (rules.reserved ?? []).filter(filled).map(whole),
-    pool: rules.pool && filled(rules.pool) ? whole(rules.pool) : null,
-  };
+  return { ...rules, ...tidyKept(rules), pool: rules.pool && filled(rules.pool) ? whole(rules.pool) : null };
 }
 
 interface EditorProps extends Props {
@@ -102,43 +91,13 @@ interface EditorProps extends Props {
 }
 
 function Editor({ rules, set, line, areas, devices }: EditorProps) {
-  const profiles = useQuery(profilesQuery);
-  const ids = new Set(devices.filter((d) => d.addresses.some((p) => p.line_id === line.id)).map((d) => d.profile));
-  const all = profiles.data ?? [];
-  const here = new Set(all.filter((one) => ids.has(one.id)).map((one) => one.kind));
-  const kinds = [...here, ...new Set(all.map((one) => one.kind).filter((kind) => !here.has(kind)))];
-  const ranges = rules.ranges ?? [];
-  const reserved = rules.reserved ?? [];
+  const kinds = useKinds(line, devices);
   const ip = line.kind === "ip";
   return (
     <div className="flex flex-col gap-2 text-[13px]">
-      {ranges.map((one, at) => (
-        <Spans key={at} label={`Range ${at + 1}`} span={one} set={(span) => set({ ...rules, ranges: put(ranges, at, { ...one, ...span }) })} drop={() => set({ ...rules, ranges: ranges.filter((_, n) => n !== at) })}>
-          <Choice aria-label={`Kind of range ${at + 1}`} value={one.kind ?? ""} onChange={(event) => set({ ...rules, ranges: put(ranges, at, { ...one, kind: event.target.value }) })} className="w-32">
-            <option value="">any device</option>
-            {(one.kind && !kinds.includes(one.kind) ? [one.kind, ...kinds] : kinds).map((kind) => (
-              <option key={kind}>{kind}</option>
-            ))}
-          </Choice>
-          <Choice aria-label={`Area of range ${at + 1}`} value={one.area ?? ""} onChange={(event) => set({ ...rules, ranges: put(ranges, at, { ...one, area: event.target.value }) })} className="w-24">
-            <option value="">any area</option>
-            {areas.filter((area) => !area.archived || String(area.id) === one.area).map((area) => (
-              <option key={area.id} value={String(area.id)}>
-                {area.name}
-              </option>
-            ))}
-          </Choice>
-        </Spans>
-      ))}
-      {reserved.map((one, at) => (
-        <Spans key={at} label={`Reserved ${at + 1}`} span={one} set={(span) => set({ ...rules, reserved: put(reserved, at, { ...one, ...span }) })} drop={() => set({ ...rules, reserved: reserved.filter((_, n) => n !== at) })}>
-          <Input aria-label={`Why reserved ${at + 1}`} placeholder="why" maxLength={120} value={one.why ?? ""} onChange={(event) => set({ ...rules, reserved: put(reserved, at, { ...one, why: event.target.value }) })} className="w-36" />
-        </Spans>
-      ))}
+      <KeptSpans kept={rules} set={(kept) => set({ ...rules, ...kept })} kinds={kinds} areas={areas} />
       {rules.pool && <Spans label="Dynamic pool" span={rules.pool} set={(pool) => set({ ...rules, pool })} drop={() => set({ ...rules, pool: null })} />}
       <div className="flex flex-wrap gap-2">
-        <Button onClick={() => set({ ...rules, ranges: [...ranges, { first: "", last: "", kind: "", area: "" }] })}>Another range</Button>
-        <Button onClick={() => set({ ...rules, reserved: [...reserved, { first: "", last: "", why: "" }] })}>Reserve places</Button>
         {ip && !rules.pool && <Button onClick={() => set({ ...rules, pool: { first: "", last: "" } })}>A dynamic pool</Button>}
       </div>
       <div className="flex flex-wrap gap-2">
@@ -176,34 +135,10 @@ function Editor({ rules, set, line, areas, devices }: EditorProps) {
   );
 }
 
-const put = <T,>(list: T[], at: number, one: T): T[] => list.map((old, n) => (n === at ? one : old));
-
 function Field({ label, value, set, hint }: { label: string; value: string; set: (value: string) => void; hint?: string }) {
   return (
     <Labelled label={label}>
       <Input value={value} placeholder={hint} onChange={(event) => set(event.target.value)} className="w-40 font-mono !text-[12.5px]" />
     </Labelled>
-  );
-}
-
-interface SpansProps {
-  label: string;
-  span: Span;
-  set: (span: Span) => void;
-  drop: () => void;
-  children?: React.ReactNode;
-}
-
-function Spans({ label, span, set, drop, children }: SpansProps) {
-  return (
-    <div role="group" aria-label={label} className="flex flex-wrap items-center gap-1.5">
-      <Input aria-label={`First of ${label}`} value={span.first} onChange={(event) => set({ ...span, first: event.target.value })} className="w-28 font-mono !text-[12.5px]" />
-      to
-      <Input aria-label={`Last of ${label}`} value={span.last} onChange={(event) => set({ ...span, last: event.target.value })} className="w-28 font-mono !text-[12.5px]" />
-      {children}
-      <Button look="bare" aria-label={`Drop ${label}`} className="!px-1" onClick={drop}>
-        ×
-      </Button>
-    </div>
   );
 }

@@ -23,8 +23,9 @@ interface Props extends Pick<BenchProps, "chosen" | "devices" | "overview"> {
 export function Planned({ rows, chosen, devices, overview, of }: Props) {
   const [proposing, setProposing] = useState(false);
   const differing = rows.filter((d) => isFitted(d) && (d.addresses[0]?.address !== d.planned_address || d.counts.pending > 0));
-  const inOrder = [...rows].sort((a, b) => (a.addresses[0]?.line ?? "").localeCompare(b.addresses[0]?.line ?? "") || addressNumber(a.addresses[0]?.address ?? "") - addressNumber(b.addresses[0]?.address ?? ""));
-  const placed = rows.filter((d) => d.addresses.length);
+  // Where a fixture is found is its node's place; its own are slots, and stand above.
+  const inOrder = rows.filter((d) => d.slot === null).sort((a, b) => (a.addresses[0]?.line ?? "").localeCompare(b.addresses[0]?.line ?? "") || addressNumber(a.addresses[0]?.address ?? "") - addressNumber(b.addresses[0]?.address ?? ""));
+  const placed = rows.filter((d) => d.addresses.length && d.slot === null);
   return (
     <>
       <Heading aside={of}>Planned against found</Heading>
@@ -37,25 +38,27 @@ export function Planned({ rows, chosen, devices, overview, of }: Props) {
             By the rules of {new Set(placed.map((d) => d.addresses[0].line_id)).size > 1 ? "their lines" : "the line"}
           </Button>
         )}
-        {chosen.length === 2 && rows.length === 2 && <Exchange pair={rows} />}
-        {chosen.length > 1 && <Fill chosen={rows} lines={overview.lines} />}
+        {chosen.length === 2 && inOrder.length === 2 && <Exchange pair={rows} />}
+        {chosen.length > 1 && inOrder.length === rows.length && <Fill chosen={rows} lines={overview.lines} />}
       </div>
       {proposing && <Proposals devices={placed.map((d) => d.id)} lines={overview.lines} close={() => setProposing(false)} />}
-      <table className="w-full text-[13px]">
-        <thead>
-          <tr className="text-left text-[12px] text-soft">
-            <th className="pr-2 font-normal">Device</th>
-            <th className="pr-2 font-normal">Found at</th>
-            <th className="pr-2 font-normal">Planned</th>
-            <th className="font-normal">Tells</th>
-          </tr>
-        </thead>
-        <tbody>
-          {inOrder.map((device) => (
-            <Row key={`${device.id}-${device.planned_address}`} device={device} devices={devices} line={overview.lines.find((one) => one.id === device.addresses[0]?.line_id)} />
-          ))}
-        </tbody>
-      </table>
+      {inOrder.length > 0 && (
+        <table className="w-full text-[13px]">
+          <thead>
+            <tr className="text-left text-[12px] text-soft">
+              <th className="pr-2 font-normal">Device</th>
+              <th className="pr-2 font-normal">Found at</th>
+              <th className="pr-2 font-normal">Planned</th>
+              <th className="font-normal">Tells</th>
+            </tr>
+          </thead>
+          <tbody>
+            {inOrder.map((device) => (
+              <Row key={`${device.id}-${device.planned_address}`} device={device} devices={devices} line={overview.lines.find((one) => one.id === device.addresses[0]?.line_id)} />
+            ))}
+          </tbody>
+        </table>
+      )}
     </>
   );
 }

@@ -7,15 +7,24 @@ import { Heading, Trouble, Waiting } from "../../ui/parts";
 
 type Table = Schemas["Table"];
 
-/** A schedule that was changed elsewhere: what it would change and which rows cannot be, before anything is decided. */
-export function TableBack() {
+interface Props {
+  title: string;
+  /** What it is, and what the field is called. */
+  words: string;
+  label: string;
+  /** Where it goes, without its name. */
+  url: string;
+}
+
+/** A table that was changed elsewhere: what it would change and which rows cannot be, before anything is decided. */
+export function TableBack({ title, words, label, url }: Props) {
   const [file, setFile] = useState<File>();
   const [told, setTold] = useState<Table>();
   const [problem, setProblem] = useState<Problem>();
   const look = useChange(async ({ file, decide }: { file: File; decide: boolean }) => {
     setProblem(undefined);
     try {
-      setTold(await uploadTo<Table>(`/api/places/table/${encodeURIComponent(file.name)}${decide ? "?decide=1" : ""}`, file));
+      setTold(await uploadTo<Table>(`${url}/${encodeURIComponent(file.name)}${decide ? "?decide=1" : ""}`, file));
       if (decide) setFile(undefined);
     } catch (error) {
       setProblem(asProblem(error));
@@ -25,13 +34,13 @@ export function TableBack() {
   const good = told?.rows.filter((row) => !row.problem && Object.keys(row.changes).length) ?? [];
   return (
     <>
-      <Heading>A schedule that comes back</Heading>
+      <Heading>{title}</Heading>
       <label className="text-[13px] text-soft">
-        A CSV or XLSX as the schedule has it, changed elsewhere:{" "}
+        {words}{" "}
         <input
           type="file"
           accept=".csv,.xlsx,.txt"
-          aria-label="Address schedule that was changed"
+          aria-label={label}
           className="mt-1 block text-[13px]"
           onChange={(event) => {
             const chosen = event.target.files?.[0];

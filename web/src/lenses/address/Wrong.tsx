@@ -11,7 +11,7 @@ import { Heading, Trouble } from "../../ui/parts";
 const SHOWN = 6;
 const CALM_MS = 700;
 /** What a device can be lost by, or what cannot work; the rest is untidy. */
-const GRAVE = new Set(["own-address", "duplicate", "outside", "not-usable", "bound", "line-lost", "gateway-outside", "other-subnet"]);
+const GRAVE = new Set(["own-address", "duplicate", "outside", "not-usable", "bound", "line-lost", "gateway-outside", "other-subnet", "overlap", "over-the-end"]);
 
 /** What is wrong with places before anything is written, worst first: of those that are selected, of a line, or of all. */
 export function Wrong({ devices, chosen, line }: { devices: Device[]; chosen: Device[]; line: string }) {
@@ -31,7 +31,7 @@ export function Wrong({ devices, chosen, line }: { devices: Device[]; chosen: De
       <Heading aside={plural(found.length, "thing")}>Wrong places</Heading>
       <ul className="text-[13px]">
         {found.slice(0, all ? undefined : SHOWN).map((one) => (
-          <Told key={`${one.code} ${one.line} ${one.device}`} trouble={one} alone={chosen.length === 1} />
+          <Told key={`${one.code} ${one.line} ${one.device} ${one.address}`} trouble={one} alone={chosen.length === 1} />
         ))}
       </ul>
       {found.length > SHOWN && (
