@@ -130,6 +130,12 @@ def lease(unit: Unit, address: Annotated[str, typer.Argument(help="empty for non
 
 
 @fault_app.command()
+def plug(unit: Unit, node: Annotated[str, typer.Argument(help="the node's address")], port: int = 1) -> None:
+    """A fixture's DMX cable goes to another port, of its node or another one."""
+    _fault(unit, "plug", into=node, port=port)
+
+
+@fault_app.command()
 def certificate(unit: Unit) -> None:
     """It makes its certificate anew, as after a reset."""
     _fault(unit, "certificate")

@@ -95,7 +95,7 @@ def set_(
     shares: Annotated[str | None, typer.Option(help="a word: those with the same one may have the same slots")] = None,
 ) -> None:
     """Decide by hand where a fixture listens; `apply` writes it."""
-    found = one_of("device", device)
+    found = call("GET", f"/api/devices/{quoted(device)}")
     wanted = {"universe": universe, "start": start, "personality": personality, "shares": shares}
     values = {name: value for name, value in wanted.items() if value is not None}
     if not values:
@@ -111,7 +111,7 @@ def port(
     universe: Annotated[int, typer.Argument(min=0, max=32767)],
 ) -> None:
     """Let a port of a node send a universe; `apply` writes it."""
-    found = one_of("device", node)
+    found = call("GET", f"/api/devices/{quoted(node)}")
     lines = [place["line_id"] for place in found["addresses"]]
     told = call("GET", f"/api/lines/{lines[0]}/universes") if lines else {"outputs": []}
     ports = [one for one in told["outputs"] if one["device"] == found["id"]]

@@ -88,6 +88,14 @@ async def point(unit: Unit, body: dict[str, Any]) -> None:
     unit.set_point(str(body.get("point", "")), str(body.get("state", "")))
 
 
+async def plug(unit: Unit, body: dict[str, Any]) -> None:
+    """A fixture's DMX cable goes to another port, of this node or another one."""
+    if not isinstance(unit, DescribedUnit):
+        raise NetloomError(f"{unit.name} hangs on no DMX line.")
+    port = body.get("port")
+    await unit.plug(str(body.get("into", "")), port if isinstance(port, int) and port > 0 else 1)
+
+
 async def clear(unit: Unit, body: dict[str, Any]) -> None:
     unit.faults = type(unit.faults)(boot_seconds=unit.usual_boot)
 
@@ -105,6 +113,7 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
     "certificate": certificate,
     "change": change,
     "point": point,
+    "plug": plug,
     "clear": clear,
 }
 

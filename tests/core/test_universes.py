@@ -121,6 +121,10 @@ def test_what_is_wrong_is_told_for_each() -> None:
     also = (*outputs, replace(outputs[2], universe=0, now=0))
     here = wash("A", 1, node="192.0.2.11")
     assert codes(universes(here, outputs=also)) == [], "nobody uses that port"
+    moved = (*outputs[:1], replace(outputs[1], universe=7, decided=True), outputs[2])
+    assert codes(universes(here, outputs=moved)) == [], "it may hang on the other port"
+    told = list(universes(here, outputs=tuple(replace(one, universe=7) for one in outputs)).troubles())
+    assert [one.message for one in told] == ["Its port is to send universe 7, and it is planned in 0."]
     both = (here, wash("B", 5, node="192.0.2.12"))
     assert codes(universes(*both, outputs=also)) == [("sent-twice", "Node 1"), ("sent-twice", "Node 2")]
     decided = (*outputs, replace(outputs[2], universe=0, decided=True))

@@ -243,6 +243,13 @@ class Universes:
                     f"Its port sends universe {shown(one.heard)}, and it is planned in {shown(one.universe)}.",
                     "Put its cable to the other port, let that port send the other universe, or plan it where it is.",
                 )
+            elif (to := self._will_hear(one)) is not None and one.universe is not None:
+                yield self._told(
+                    one,
+                    "other-universe",
+                    f"Its port is to send universe {shown(to)}, and it is planned in {shown(one.universe)}.",
+                    "Plan it in the same, or let the port send what it does now.",
+                )
             elif one.universe is not None and self.outputs and one.universe not in sent:
                 missing = f"No port on {self._line.name} sends universe {shown(one.universe)}."
                 yield self._told(one, "no-sender", missing, "Choose the port that sends it.")
@@ -251,6 +258,14 @@ class Universes:
                 why = f"{_slots(one)} {_why_reserved(rules, one)}."
                 yield self._told(one, "reserved", why, "Plan it by the rules.")
         yield from self._sent_twice()
+
+    def _will_hear(self, one: Fixture) -> int | None:
+        """Another universe than its own that the port where it hangs is to send. None where that stays, or where it is
+        not sure which port that is."""
+        if not one.node or one.heard is None or one.heard != one.universe:
+            return None
+        ports = [out for out in self.outputs if (out.host, out.now) == (one.node, one.heard)]
+        return ports[0].universe if ports and all(out.universe != one.heard for out in ports) else None
 
     def _told(self, one: Fixture, code: str, message: str, hint: str) -> Trouble:
         place = f"{one.universe}/{one.start}" if one.universe is not None else str(one.start or "")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections import Counter
 from typing import Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -50,6 +51,7 @@ class FixtureForm(BaseModel):
 
 class Fixture(Service):
     lines: ClassVar[dict[str, list[Fixture]]] = {}  # by the node that leads them
+    came: ClassVar[Counter[tuple[str, int]]] = Counter()  # how often one was plugged in, by node and port
 
     def __init__(self, unit: Any, options: dict[str, Any]) -> None:
         super().__init__(unit, options)
@@ -63,6 +65,7 @@ class Fixture(Service):
 
     async def start(self) -> None:
         self.lines.setdefault(self.host, []).append(self)
+        self.came[self.host, self.port] += 1
 
     async def stop(self) -> None:
         self.lines[self.host].remove(self)

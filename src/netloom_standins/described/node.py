@@ -42,6 +42,7 @@ class Node(Searchable):
         super().__init__(unit, options)
         self.form = NodeForm.model_validate(options)
         self._tables: dict[int, list[bytes]] = {}  # of who is on a port, by its number
+        self._seen: dict[int, int] = {}  # how often one had come to it then
         for number, universe in enumerate(self.form.site.get("universes", ()), 1):
             if f"/ports/{number}/universe" in self.described.memory.cells:
                 self.described.memory.begin(f"/ports/{number}/universe", int(universe) & 0x0F)
@@ -118,9 +119,11 @@ class Node(Searchable):
                 message = search.send(self._say(number, rdm.pack(message)))
         except StopIteration as end:
             self._tables[number] = end.value
+            self._seen[number] = Fixture.came[self.unit.address, number]
 
     def _table(self, number: int, address: str) -> None:
-        if number not in self._tables:
+        # It looks for new ones by itself, and notices late who has gone.
+        if self._seen.get(number) != Fixture.came[self.unit.address, number]:
             self._search(number)
         units, place = self._tables[number], self._port_address(number)
         for block in range(max(-(-len(units) // PART), 1)):

@@ -7,6 +7,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
+from netloom_core.model.line import UNIT_MARK
 from netloom_standins.described.description import Description
 from netloom_standins.described.memory import Memory, Wrong
 from netloom_standins.net_unit import NetUnit
@@ -131,6 +132,18 @@ class DescribedUnit(NetUnit):
             self.on_change()
         for talk in list(self.talks):
             talk.tell(path, value)
+
+    async def plug(self, into: str, port: int) -> None:
+        """Its DMX cable goes to a port of the node at `into`."""
+        _, mark, uid = self.address.partition(UNIT_MARK)
+        if not mark or not any(face["face"] == "rdm" for face in self.description.faces):
+            raise Wrong("It hangs on no DMX line.")
+        for service in self.services:
+            await service.stop()
+        self.address = f"{into}{UNIT_MARK}{uid}"
+        self.answers = {**self.answers, "rdm": {**(self.answers.get("rdm") or {}), "port": port}}
+        if self.up:
+            await self.start()
 
     # Power
 
