@@ -9,8 +9,8 @@ from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from tests.browser.axe import violations
 from tests.browser.page import Page
-from tests.conftest import ROOT
 from tests.demo import Demo
 
 NETWORK = "127.22.10.0/24"
@@ -158,19 +158,6 @@ def hand_over(page: Page, demo: Demo) -> None:
     page.sees("Slipway box")
     page.driver.close()
     page.driver.switch_to.window(tab)
-
-
-AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
-
-
-def violations(page: Page) -> list[str]:
-    page.driver.execute_script(AXE)
-    rules = "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}"
-    found: list[str] = page.driver.execute_async_script(
-        f"const done = arguments[0]; axe.run(document, {rules}).then(r => done(r.violations.map(v => v.id + ': ' + "
-        "v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | '))))"
-    )
-    return found
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])

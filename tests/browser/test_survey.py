@@ -6,9 +6,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from tests.browser.axe import violations
 from tests.browser.page import Page
 from tests.conftest import ROOT
 from tests.demo import Demo
@@ -39,6 +41,7 @@ def test_the_first_hour(demo: Demo, page: Page, tmp_path: Path) -> None:
     use_consoles(page, demo)
     see_comings_and_goings(page, demo)
     reach_everything(page)
+    patch_fixtures(page, demo)
     assert page.complaints() == []
 
 
@@ -188,3 +191,38 @@ def reach_everything(page: Page) -> None:
             "v => v.id + ': ' + v.nodes.map(n => n.target.join(' ')).slice(0, 3).join(', '))))"
         )
         assert found == [], place
+
+
+def patch_fixtures(page: Page, demo: Demo) -> None:
+    """Two dimmers listen to one slot: told, put right by the rules, and carried on the picture of the universe."""
+    demo.run("sweep", "Lighting network", expect=None, timeout=SWEEP_S)
+    page.lens("Address")
+    find(page, "Lighting network")
+    page.sees("1 is for Café dimmer 2, too", "//*[@aria-label='Wrong places']")
+    universes = "//*[@aria-label='Universes of Lighting network']"
+    page.sees("sent by Café wall node Port A", universes)
+    page.press("Places for all fixtures by the rules")
+    page.sees("2 is the first gap for it in universe 0", universes)
+    assert violations(page) == []
+    page.press("Decide this for 1 fixture")
+    page.until(lambda: start_of(page, "Café dimmer 2") == "2", "the new start address")
+    slots = [page.xpath(f"//*[@data-slot='{n}']") for n in (2, 40)]
+    page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", slots[0])
+    ActionChains(page.driver).click_and_hold(slots[0]).move_to_element(slots[1]).release().perform()
+    page.until(lambda: start_of(page, "Café dimmer 2") == "40", "carried")
+    page.key("w")
+    page.key("w")
+    page.sees("Universe 1", "//*[@aria-label='Loom']")
+    page.sees("to slot 40", "//*[@aria-label='Devices in Universe 0']")
+    page.press("19 lines")
+    find(page, "Café dimmer 2")
+    page.press("Show what would be written to 1 device")
+    page.agree("to 1 device")
+    page.run_ends("Write")
+    told = demo.json("universe", "list", "Lighting network")["fixtures"]
+    assert [one["at"] for one in told if one["name"] == "Café dimmer 2"] == [40]
+
+
+def start_of(page: Page, name: str) -> str:
+    found = page.driver.find_elements(By.XPATH, f"//*[@aria-label='Start address of {name}']")
+    return (found[0].get_attribute("value") or "") if found else ""

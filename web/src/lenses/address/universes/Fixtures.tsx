@@ -18,8 +18,9 @@ export function Fixtures({ rows }: { rows: Fixture[] }) {
           <th className="pr-2 font-normal">Universe</th>
           <th className="pr-2 font-normal">Start</th>
           <th className="pr-2 font-normal">Personality</th>
-          <th className="pr-2 font-normal" title="Those with the same word may have the same slots">Shares</th>
-          <th className="font-normal">Listens now</th>
+          <th className="font-normal" title="Those with the same word may have the same slots">
+            Shares
+          </th>
         </tr>
       </thead>
       <tbody>
@@ -38,10 +39,11 @@ function Row({ one }: { one: Fixture }) {
   return (
     <>
       <tr className="border-t border-weave">
-        <td className="max-w-40 truncate py-1 pr-2">
-          <button type="button" className="max-w-full truncate hover:underline" onClick={() => select(one.device, "only")}>
+        <td className="max-w-36 truncate py-1 pr-2">
+          <button type="button" className="block max-w-full truncate hover:underline" onClick={() => select(one.device, "only")}>
             {one.name}
           </button>
+          <span className={`block text-[12px] ${settled(one) ? "text-soft" : "text-weld"}`}>{now(one)}</span>
         </td>
         <td className="pr-2">
           <Number_ label={`Universe of ${one.name}`} value={one.universe} set={(text) => decide.mutate({ universe: number(text) })} max={32767} min={0} />
@@ -52,7 +54,7 @@ function Row({ one }: { one: Fixture }) {
         </td>
         <td className="pr-2">
           {one.personalities.length > 0 ? (
-            <Choice aria-label={`Personality of ${one.name}`} value={one.personality} onChange={(event) => decide.mutate({ personality: event.target.value })} className="max-w-40 !py-0 !text-[12.5px]">
+            <Choice aria-label={`Personality of ${one.name}`} value={one.personality} onChange={(event) => decide.mutate({ personality: event.target.value })} className="w-28 !py-0 !text-[12.5px]">
               {!one.personality && <option value="">as it comes</option>}
               {one.personalities.map((p) => (
                 <option key={p.value} value={p.value}>
@@ -68,13 +70,10 @@ function Row({ one }: { one: Fixture }) {
         <td className="pr-2">
           <Text label={`${one.name} shares slots with`} value={one.shares} set={(shares) => decide.mutate({ shares })} />
         </td>
-        <td className={`font-mono text-[12.5px] whitespace-nowrap ${settled(one) ? "text-soft" : "text-weld"}`}>
-          {!one.fitted ? <span className="font-sans">not there yet</span> : one.heard === null ? "–" : `${one.heard} · ${span(one.at, one.takes)}`}
-        </td>
       </tr>
       {problem && (
         <tr>
-          <td colSpan={6} className="pb-1.5">
+          <td colSpan={5} className="pb-1.5">
             <Trouble problem={problem} />
           </td>
         </tr>
@@ -82,6 +81,12 @@ function Row({ one }: { one: Fixture }) {
     </>
   );
 }
+
+const now = (one: Fixture): string => {
+  if (!one.fitted) return "not there yet";
+  if (settled(one)) return "as planned";
+  return `now ${one.heard === null ? "" : `${one.heard} · `}${span(one.at, one.takes)}`;
+};
 
 interface NumberProps {
   label: string;
@@ -107,7 +112,7 @@ function Number_({ label, value, set, min, max, off }: NumberProps) {
       onChange={(event) => setText(event.target.value)}
       onBlur={decide}
       onKeyDown={(event) => event.key === "Enter" && decide()}
-      className={`w-16 !py-0 font-mono !text-[12.5px] ${good ? "" : "!border-madder"}`}
+      className={`w-12 !px-1 !py-0 font-mono !text-[12.5px] ${good ? "" : "!border-madder"}`}
     />
   );
 }
@@ -115,5 +120,5 @@ function Number_({ label, value, set, min, max, off }: NumberProps) {
 function Text({ label, value, set }: { label: string; value: string; set: (text: string) => void }) {
   const [text, setText] = useState(value);
   const decide = () => text.trim() !== value && set(text.trim());
-  return <Input aria-label={label} maxLength={40} value={text} onChange={(event) => setText(event.target.value)} onBlur={decide} onKeyDown={(event) => event.key === "Enter" && decide()} className="w-20 !py-0 !text-[12.5px]" />;
+  return <Input aria-label={label} maxLength={40} value={text} onChange={(event) => setText(event.target.value)} onBlur={decide} onKeyDown={(event) => event.key === "Enter" && decide()} className="w-16 !px-1 !py-0 !text-[12.5px]" />;
 }
