@@ -211,6 +211,19 @@ def annex(site: None) -> Line:
     )
 
 
+def test_two_of_different_networks_may_change_places(annex: Line, library: Library) -> None:
+    first, second = boxes()
+    second.line, second.address = annex, "127.20.11.5"
+    second.intended = {}
+    second.save()
+    with pytest.raises(AddressTaken):
+        decisions.set_addresses([(first.id, "127.20.11.5", "")], library)
+    decisions.set_addresses([(first.id, "127.20.11.5", ""), (second.id, first.address, "")], library)
+    assert {(one.code, one.name) for one in places.Site(library).troubles() if one.code == "duplicate"} == set()
+    with pytest.raises(AddressTaken):
+        decisions.set_intended([(second.id, "/network/address", decisions.FORGET)], library)
+
+
 def test_a_device_may_be_planned_for_another_network(annex: Line, library: Library, technician: APIClient) -> None:
     hall, deck = boxes()
     decisions.set_addresses([(hall.id, "127.20.11.5", "Annex")], library)

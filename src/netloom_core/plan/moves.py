@@ -15,17 +15,19 @@ from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.planner import DevicePlan, Remark, Subject, plan_changes
 
+LineOf = Callable[[str, str], str]  # on which line a device is at an address, by its id
 Spare = Callable[[str], str]  # a free place on a line by its id; empty where there is none
 
 
 @dataclass(eq=False)
 class Mover:
-    """One that changes its address. `path` is the item that is its address."""
+    """One that changes its address, from `old` on `line` to `new` on `to_line`. `path` is the item that is its address."""
 
     plan: DevicePlan
     subject: Subject
     name: str
     line: str
+    to_line: str
     path: str
     old: str
     new: str
@@ -39,9 +41,9 @@ class Mover:
 
 
 def movers(
-    plans: Sequence[DevicePlan], subjects: Mapping[str, Subject], names: Mapping[str, str], lines: Mapping[str, str]
+    plans: Sequence[DevicePlan], subjects: Mapping[str, Subject], names: Mapping[str, str], line_of: LineOf
 ) -> list[Mover]:
-    """Those of the plans that change an address; `lines` by device."""
+    """Those of the plans that change an address."""
     found = []
     for plan in plans:
         subject = subjects.get(plan.device)
@@ -52,8 +54,9 @@ def movers(
         change = next((c for c in changes if c["path"] == item.path), None)
         old = get(subject.running, item.path)
         if change is not None and old is not MISSING and str(old) != str(change["to"]):
-            name, line = names.get(plan.device, plan.device), lines.get(plan.device, "")
-            found.append(Mover(plan, subject, name, line, item.path, str(old), str(change["to"])))
+            name, new = names.get(plan.device, plan.device), str(change["to"])
+            line, there = line_of(plan.device, str(old)), line_of(plan.device, new)
+            found.append(Mover(plan, subject, name, line, there, item.path, str(old), new))
     return found
 
 
@@ -67,7 +70,7 @@ def arranged(plans: Sequence[DevicePlan], moving: Sequence[Mover], spare: Spare)
     waits = {
         one.plan.device: holder
         for one in moving
-        if (holder := at.get((one.line, one.new))) is not None and holder is not one
+        if (holder := at.get((one.to_line, one.new))) is not None and holder is not one
     }
     rings = _rings(moving, waits)
     for first in rings:

@@ -309,6 +309,31 @@ async def test_it_goes_to_another_network_and_back(rig: Rig) -> None:
     rig.every_intent_has_its_outcome()
 
 
+@pytest.mark.parametrize("ring", [False, True])
+async def test_chains_and_rings_across_two_networks_are_ordered(library: Library, ring: bool) -> None:
+    """One leaves its network and another one takes its place; or the two change places."""
+    boxes = [device(library.need("hallvane-rx8"), n) for n in (1, 2)]
+    boxes[1].address = "127.20.11.5"
+    rig = Rig(library, boxes)
+    annex = replace(NET, id="annex", name="Annex", network="127.20.11.0/24", source="127.20.11.1")
+    for n, line in ((1, NET), (2, annex)):
+        record = rig.record(f"dev{n}")
+        record.target = replace(record.target, line=line, address=boxes[n - 1].address, nearby=(annex, NET))
+    put(boxes[1].running, "/network/address", "127.20.11.5")
+    put(boxes[1].startup, "/network/address", "127.20.11.5")
+    goes = {"dev1": "127.20.11.5", "dev2": "127.20.10.11" if ring else "127.20.11.6"}
+    for name, address in goes.items():
+        put(rig.record(name).intended, "/network/address", address)
+    plan = await rig.plan(devices=["dev1", "dev2"])
+    assert [remark["message"] for remark in plan.remarks] == []
+    run = await rig.apply(plan)
+    assert set(states(run)) == {"done"}, messages(run)
+    assert {name: rig.record(name).target.address for name in goes} == goes
+    assert rig.record("dev1").target.line.id == "annex"
+    assert rig.record("dev2").target.line.id == ("net" if ring else "annex")
+    rig.every_intent_has_its_outcome()
+
+
 async def test_what_is_wrong_with_a_place_is_said_where_the_plan_touches_it(rig: Rig) -> None:
     orders = rig.store.orders
 

@@ -12,7 +12,7 @@ from netloom_core.engine.ports import MadePlan, Order, remark_as_dict
 from netloom_core.errors import NetloomError
 from netloom_core.model.device import Target
 from netloom_core.model.work import CANCELLED, RunState
-from netloom_core.plan.moves import Mover, arranged, movers, numbered_waits
+from netloom_core.plan.moves import LineOf, Mover, arranged, movers, numbered_waits
 from netloom_core.plan.planner import (
     DevicePlan,
     Remark,
@@ -68,14 +68,18 @@ class PlanRun:
             run.state = CANCELLED
             return
         names = {order.device: order.name for order in orders}
-        lines = {device: target.line.id for device, target in targets.items() if isinstance(target, Target)}
-        moving = movers([plans[order.device] for order in orders], subjects, names, lines)
+
+        def line_of(device: str, address: str) -> str:
+            target = targets.get(device)
+            return target.at(address).line.id if isinstance(target, Target) else ""
+
+        moving = movers([plans[order.device] for order in orders], subjects, names, line_of)
         spares = await self._spares(moving, targets, shop)
         made = arranged([plans[order.device] for order in orders], moving, lambda line: next(spares[line], ""))
         left = {(one.line, one.old) for one in moving}
         for plan in made:
             if plan.device in subjects:
-                await self._remark_holders(plan, subjects[plan.device], lines.get(plan.device, ""), left, shop)
+                await self._remark_holders(plan, subjects[plan.device], line_of, left, shop)
         steps = number(made)
         numbered_waits(steps)
         remarks = [remark_as_dict(p.device, names[p.device], remark) for p in made for remark in p.remarks]
@@ -144,15 +148,16 @@ class PlanRun:
         self, moving: Sequence[Mover], targets: Mapping[str, Target | NetloomError], shop: Workshop
     ) -> dict[str, Iterator[str]]:
         """Free places by line, from its end, as many as may be needed; the wire is asked when one is taken."""
-        busy = {(one.line, place) for one in moving for place in (one.old, one.new, one.gateway)}
+        busy = {(one.line, place) for one in moving for place in (one.old, one.gateway)}
+        busy |= {(one.to_line, one.new) for one in moving}
         found: dict[str, Iterator[str]] = {}
-        for line in {one.line for one in moving if (one.line, one.new) in {(o.line, o.old) for o in moving}}:
+        for line in {one.line for one in moving if (one.to_line, one.new) in {(o.line, o.old) for o in moving}}:
             those = [one for one in moving if one.line == line]
             target = targets[those[0].plan.device]
             assert isinstance(target, Target)
             free: list[str] = []
             for place in reversed(target.line.places()):
-                if len(free) >= len(those) // 2 or len(free) >= SPARES:
+                if len(free) >= (len(those) + 1) // 2 or len(free) >= SPARES:
                     break
                 if (line, place) not in busy and not await shop.store.devices.holder(those[0].plan.device, place):
                     free.append(place)
@@ -160,12 +165,12 @@ class PlanRun:
         return found
 
     async def _remark_holders(
-        self, plan: DevicePlan, subject: Subject, line: str, left: set[tuple[str, str]], shop: Workshop
+        self, plan: DevicePlan, subject: Subject, line_of: LineOf, left: set[tuple[str, str]], shop: Workshop
     ) -> None:
         """An address that another device has, or is to have, is said before anybody tries to take it; one that is
         left by this very plan is not."""
         for address in _goes_to(plan, subject):
-            if (line, address) in left:
+            if (line_of(plan.device, address), address) in left:
                 continue
             holder = await shop.store.devices.holder(plan.device, address)
             if not holder:
