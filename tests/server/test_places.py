@@ -211,6 +211,25 @@ def annex(site: None) -> Line:
     )
 
 
+def test_a_table_sends_a_device_to_another_network(annex: Line, library: Library) -> None:
+    hall, deck = (one.name for one in boxes())
+    head = ["name", "line", "address"]
+
+    def looked(*rows: list[str]) -> list[tuple[dict[str, str], str]]:
+        return [(row.changes, row.problem) for row in schedule.look_at([head, *rows], library)]
+
+    [good, bad] = looked([hall, "Annex", "127.20.11.5"], [deck, "Annex", "127.20.10.77"])
+    assert good == ({"address": "127.20.11.5"}, "")
+    assert f"{deck} is on Terminal network, not on Annex" in bad[1]
+    both = looked([hall, "Annex", "127.20.11.5"], [deck, "Annex", "127.20.11.5"])
+    assert all("127.20.11.5" in problem for _, problem in both)
+    assert "is this computer" in looked([hall, "Annex", "127.20.11.1"])[0][1]
+    schedule.take_over(schedule.look_at([head, [hall, "Annex", "127.20.11.5"]], library), library)
+    assert get(named(hall).intended, "/network/address") == "127.20.11.5"
+    [(_, taken)] = looked([deck, "Annex", "127.20.11.5"])
+    assert hall in taken
+
+
 def test_two_of_different_networks_may_change_places(annex: Line, library: Library) -> None:
     first, second = boxes()
     second.line, second.address = annex, "127.20.11.5"

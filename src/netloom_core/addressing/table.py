@@ -6,7 +6,7 @@ stand. What the table does not name stays as it is.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from netloom_core.addressing.schedule import FORMULA, Place
@@ -39,7 +39,10 @@ class Row:
     hint: str = ""
 
 
-def rows_of(table: Sequence[Sequence[str]], places: Mapping[str, Place]) -> list[Row]:
+Holds = Callable[[str, str], bool]  # whether the network of that name holds an address
+
+
+def rows_of(table: Sequence[Sequence[str]], places: Mapping[str, Place], holds: Holds = lambda *_: False) -> list[Row]:
     """Rows of a table with a first one that names its columns, against what is decided, by device.
 
     Raises RequestError where it is no table of addresses at all.
@@ -73,15 +76,16 @@ def rows_of(table: Sequence[Sequence[str]], places: Mapping[str, Place]) -> list
             row.problem, row.hint = f"Row {seen[device]} is about {place.name}, too.", "Leave one of the two."
             continue
         seen[device] = number
-        _compare(row, values, place)
+        _compare(row, values, place, holds)
     return found
 
 
-def _compare(row: Row, values: Mapping[str, str], place: Place) -> None:
+def _compare(row: Row, values: Mapping[str, str], place: Place, holds: Holds) -> None:
     line = values.get("line", "")
-    if line and line.casefold() != place.line.casefold():
+    other = bool(line) and line.casefold() != place.line.casefold()
+    if other and not (place.ip and holds(line, values.get("address", ""))):
         row.problem = f"{place.name} is on {place.line}, not on {line}."
-        row.hint = "A device goes to another line by its cable: sweep there."
+        row.hint = "Give it an address of that network as well; on other lines a device is where its cable is: sweep."
         return
     now = {"address": place.address, "mask": place.mask, "gateway": place.gateway, "host": place.host,
            "speed": place.speed}  # fmt: skip

@@ -21,7 +21,7 @@ Spare = Callable[[str], str]  # a free place on a line by its id; empty where th
 
 @dataclass(eq=False)
 class Mover:
-    """One that changes its address, from `old` on `line` to `new` on `to_line`. `path` is the item that is its address."""
+    """One that changes its address, `old` on `line`, to `new` on `to_line`. `path` is the item that is its address."""
 
     plan: DevicePlan
     subject: Subject

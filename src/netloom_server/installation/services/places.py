@@ -86,7 +86,6 @@ class Site:
         self.fixtures: dict[str, list[Fixture]] = {ident: [] for ident in self.lines}
         self.outputs: dict[str, list[Output]] = {ident: [] for ident in self.lines}
         self.line_of: dict[str, str] = {}
-        self._coming: list[tuple[str, Resident]] = []
         devices = list(Device.objects.filter(line__in=self.lines).select_related("unit", "area"))
         for device, running in with_running(devices):
             ident = str(device.line_id)
@@ -96,22 +95,24 @@ class Site:
             if self.cores[ident].kind == "ip" and profile is not None:
                 self.fixtures[ident] += fixture_of(device, profile, running)
                 self.outputs[ident] += outputs_of(device, profile, running)
+        self._own = {ident: list(those) for ident, those in self.residents.items()}
+        self._networks = networks_in_use()
         self._who_goes_elsewhere()
 
     def _who_goes_elsewhere(self) -> None:
         """Whoever is planned for another network is to be on that one, and only leaves the one where it is."""
-        networks = networks_in_use()
+        coming: list[tuple[str, Resident]] = []
         for ident, those in self.residents.items():
             line = self.cores[ident]
             for at, one in enumerate(those):
                 if line.kind != "ip" or not one.planned or line.holds(one.planned):
                     continue
-                there = next((other for other in networks if other.holds(one.planned)), None)
+                there = next((other for other in self._networks if other.holds(one.planned)), None)
                 if there is not None:
                     those[at] = replace(one, elsewhere=True)
                 if there is not None and there.id in self.residents:
-                    self._coming.append((there.id, replace(one, at="", bound=())))
-        for ident, one in self._coming:
+                    coming.append((there.id, replace(one, at="", bound=())))
+        for ident, one in coming:
             self.residents[ident].append(one)
             self.line_of[one.device] = ident
 
@@ -172,6 +173,7 @@ class Site:
     def with_places(self, places: Mapping[str, str]) -> Site:
         """As it would be with these addresses decided, by device."""
         other = copy.copy(self)
+        other.line_of = {one.device: ident for ident, those in self._own.items() for one in those}
         other.residents = {
             ident: [
                 replace(one, planned="" if places[one.device] == one.at else places[one.device])
@@ -179,8 +181,9 @@ class Site:
                 else one
                 for one in those
             ]
-            for ident, those in self.residents.items()
+            for ident, those in self._own.items()
         }
+        other._who_goes_elsewhere()
         return other
 
 

@@ -16,6 +16,7 @@ from netloom_server.installation.models import Device
 from netloom_server.installation.services.decisions import planned_address
 from netloom_server.installation.services.leasing import macs_of
 from netloom_server.installation.services.places import Site, decide, has_by_role, rules_of, with_running
+from netloom_server.installation.services.records import networks_in_use
 
 HARD = {"own-address", "duplicate", "outside", "not-usable", "bound", "cannot"}  # no decision may leave a device so
 
@@ -58,7 +59,13 @@ def _place(device: Device, profile: Profile | None, running: Mapping[str, Any]) 
 def look_at(table: list[list[str]], library: Library) -> list[Row]:
     """Rows with what each would change, and what speaks against it. Raises RequestError for what is no such table."""
     places = places_by_device(library)
-    rows = rows_of(table, places)
+    networks = {line.name.casefold(): line for line in networks_in_use()}
+
+    def holds(name: str, address: str) -> bool:
+        line = networks.get(name.casefold())
+        return line is not None and line.holds(address)
+
+    rows = rows_of(table, places, holds)
     twice(rows, places)
     _against_the_rest(rows, library)
     stays_in_the_way(rows, places)
@@ -70,7 +77,7 @@ def _against_the_rest(rows: list[Row], library: Library) -> None:
     site = Site(library)
     wanted = {row.device: row for row in rows if not row.problem and "address" in row.changes}
     there = site.with_places({device: row.changes["address"] for device, row in wanted.items()})
-    for ident in {site.line_of[device] for device in wanted if device in site.line_of}:
+    for ident in {there.line_of[device] for device in wanted if device in there.line_of}:
         for trouble in check_line(there.cores[ident], rules_of(there.lines[ident]), there.residents[ident]):
             row = wanted.get(trouble.device)
             if trouble.code in HARD and row is not None and not row.problem:
