@@ -187,15 +187,17 @@ def _reachable(subject: Subject, changes: Sequence[Change], plan: DevicePlan) ->
 
 def _only_to_try(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> list[Change]:
     """What can be tried without being kept."""
-    good = []
+    good, profile = [], subject.profile
     for change in changes:
-        setting = subject.profile.by_path[change.path]
+        setting = profile.by_path[change.path]
         if setting.takes == "at-once" and setting.role not in PLACE:
             good.append(change)
         else:
             when = "a restart, which would take the tried values back" if setting.takes == "on-restart" else "a store"
             why = when if setting.role not in PLACE else "a change that is kept"
-            plan.remarks.append(Remark("left-out", f"{change.path} was left out: it works only after {why}."))
+            plan.remarks.append(
+                Remark("left-out", f"{profile.called(change.path)} was left out: it works only after {why}.")
+            )
     return good
 
 
@@ -260,13 +262,16 @@ def _add_place(subject: Subject, plan: DevicePlan, placed: Sequence[Change], kee
 
 
 def _remark(subject: Subject, plan: DevicePlan, changes: Sequence[Change]) -> None:
+    profile = subject.profile
     document = merged(subject.running, {change.path: change.after for change in changes})
     for change in changes:
-        for reason in unmet_needs(subject.profile, change.path, document):
-            plan.remarks.append(Remark("no-effect", f"{change.path}: {reason}"))
-        setting = subject.profile.by_path[change.path]
+        for reason in unmet_needs(profile, change.path, document):
+            plan.remarks.append(Remark("no-effect", f"{profile.called(change.path)}: {reason}"))
+        setting = profile.by_path[change.path]
         if setting.kept == "never":
-            plan.remarks.append(Remark("not-kept", f"{change.path}: nothing keeps it through a power cut."))
+            plan.remarks.append(
+                Remark("not-kept", f"{profile.called(change.path)}: nothing keeps it through a power cut.")
+            )
 
 
 def plan_intended(subject: Subject, intended: Document, *, keep: bool = True) -> DevicePlan:

@@ -294,6 +294,11 @@ class Profile(Part):
     def _roles(self) -> dict[str, Item]:
         return {item.role: item for item in reversed(list(self.by_path.values())) if item.role}
 
+    def called(self, path: str) -> str:
+        """A value in words: by its label, else by its path."""
+        item = self.by_path.get(path)
+        return item.label or path if item is not None else path
+
     def with_role(self, role: str) -> Item | None:
         return self._roles.get(role)
 

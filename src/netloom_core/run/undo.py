@@ -35,13 +35,18 @@ def plan_back(subject: Subject, steps: Sequence[StepState], *, over_later: bool 
         if ours or over_later:
             put(wanted, path, change.after)
         else:
-            later.append(f"{path} is {now!r} now, not {last[path].before!r} as this run wrote")
+            later.append(f"{subject.profile.called(path)} is {now!r} now, not {last[path].before!r} as this run wrote")
     changes = towards(subject.running, wanted)
     changes += _still_waiting(subject, wanted, {change.path for change in changes})
     plan = plan_changes(subject, changes)
     lost = sorted({p for s in steps if s.device == subject.device for p in _without_before(s)} - first.keys())
     if lost:
-        plan.remarks.append(Remark("left-out", f"What was there before is not known, so it stays: {', '.join(lost)}."))
+        plan.remarks.append(
+            Remark(
+                "left-out",
+                f"What was there before is not known, so it stays: {', '.join(map(subject.profile.called, lost))}.",
+            )
+        )
     for text in later:
         plan.remarks.append(Remark("later", f"{text}: somebody changed it since, so it was left as it is."))
     return plan

@@ -111,6 +111,9 @@ class StepContext:
     def setting(self, path: str) -> Item:
         return self.profile.by_path[path]
 
+    def called(self, path: str) -> str:
+        return self.profile.called(path)
+
     def row(self, path: str) -> Row:
         """How this value is proven on the way that the device is reached."""
         known = self._rows.get(path)

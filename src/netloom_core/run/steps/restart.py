@@ -117,8 +117,8 @@ class Restart:
             now = value_at(running, change.path)
             if running and now not in (change.before, change.after):
                 raise StalePlan(
-                    f"{change.path} on {context.target.name} is {now!r} now; the plan was made when it was "
-                    f"{change.before!r}. It was not changed.",
+                    f"{context.called(change.path)} of {context.target.name} is {now!r} now; the plan was made when "
+                    f"it was {change.before!r}. It was not changed.",
                     "Somebody changed it meanwhile. Look at the values and plan again.",
                     target=context.target.device,
                 )
@@ -335,11 +335,11 @@ class Restart:
             return
         wrong = [told for told in shown if told["read_back"] != told["to"]]
         if wrong:
-            message = f"{wrong[0]['path']} is {wrong[0]['read_back']!r} after the restart"
+            message = f"{context.called(wrong[0]['path'])} is {wrong[0]['read_back']!r} after the restart"
             await context.conclude("failed", message, shown)
             raise ReadBackMismatch(
-                f"{context.target.name} has {wrong[0]['read_back']!r} at {wrong[0]['path']} after its restart, not "
-                f"{wrong[0]['to']!r}.",
+                f"{context.called(wrong[0]['path'])} of {context.target.name} is {wrong[0]['read_back']!r} after its "
+                f"restart, not {wrong[0]['to']!r}.",
                 "Read its values and plan again.",
                 target=context.target.device,
                 outcome="applied",

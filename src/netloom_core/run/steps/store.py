@@ -63,8 +63,9 @@ class StoreSettings:
         if gone:
             now = value_at(running, gone[0]["path"])
             raise StalePlan(
-                f"{context.target.name} has {now!r} at {gone[0]['path']} now, not {gone[0]['to']!r} as was to be kept"
-                f"{'' if len(gone) == 1 else f', and {len(gone) - 1} more are lost'}. Nothing was stored.",
+                f"{context.called(gone[0]['path'])} of {context.target.name} is {now!r} now, not {gone[0]['to']!r} as "
+                f"was to be kept{'' if len(gone) == 1 else f', and {len(gone) - 1} more are lost'}. Nothing was "
+                "stored.",
                 "It lost power, or somebody changed it, before it was stored. Apply again.",
                 target=context.target.device,
             )
@@ -116,7 +117,7 @@ class StoreSettings:
             said = f"{trouble.message} " if trouble else ""
             await context.conclude("failed", f"{said}{len(idle) + len(loose)} values are not as they should be", shown)
             raise ReadBackMismatch(
-                f"{said}{context.target.name} was told to store, but {first['path']} {what}.",
+                f"{said}{context.target.name} was told to store, but {context.called(first['path'])} {what}.",
                 "Store again; if it stays, the device's memory may be worn out.",
                 target=context.target.device,
                 outcome="refused" if trouble else "applied",
@@ -128,9 +129,9 @@ class StoreSettings:
         for keep in keeps:
             row = context.row(keep["path"])
             if row.kept_by == "" or (row.kept_by == "startup" and not sets["startup"]):
-                context.unproven.append(f"{keep['path']}: {row.why or NO_STARTUP}")
+                context.unproven.append(f"{context.called(keep['path'])}: {row.why or NO_STARTUP}")
             elif keep in context.step.params.get("works", []) and not row.works_by:
-                context.unproven.append(f"{keep['path']}: {row.why}")
+                context.unproven.append(f"{context.called(keep['path'])}: {row.why}")
         if not keeps and not sets["startup"]:
             context.unproven.append(NO_STARTUP)
         await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven[:3]), shown)

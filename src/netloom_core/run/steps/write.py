@@ -29,7 +29,7 @@ UNREADABLE = "a secret cannot be read back"
 
 def stale(context: StepContext, change: Change, now: Any) -> StalePlan:
     return StalePlan(
-        f"{change.path} on {context.target.name} is {now!r} now; the plan was made when it was "
+        f"{context.called(change.path)} of {context.target.name} is {now!r} now; the plan was made when it was "
         f"{change.before!r}. Nothing was written.",
         "Somebody changed it meanwhile. Look at the values and plan again.",
         target=context.target.device,
@@ -147,7 +147,7 @@ class WriteSettings:
             if change not in secrets and context.setting(change.path).takes == "at-once":
                 row = context.row(change.path)
                 if not row.works_by:
-                    context.unproven.append(f"{change.path}: {NO_RUNNING}")
+                    context.unproven.append(f"{context.called(change.path)}: {NO_RUNNING}")
         await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven), shown)
 
     async def _all_tried(self, context: StepContext, blind: Sequence[Change]) -> bool:
@@ -165,7 +165,7 @@ class WriteSettings:
         taken = len(shown) - len(wrong)
         first = wrong[0]
         message = (
-            f"{context.target.name} has {first['read_back']!r} at {first['path']}, not {first['to']!r}"
+            f"{context.called(first['path'])} of {context.target.name} is {first['read_back']!r}, not {first['to']!r}"
             f"{'' if len(wrong) == 1 else f', and {len(wrong) - 1} more differ'}; {taken} of {len(shown)} were taken."
         )
         if trouble is not None:
@@ -187,7 +187,7 @@ class WriteSettings:
             login = Credentials(user, context.target.secrets.get(str(change.after), ""))
             talk = await context.talk()
             if setting.role != "password" or "sign in" not in talk.abilities.can:
-                context.unproven.append(f"{change.path}: {UNREADABLE}")
+                context.unproven.append(f"{context.called(change.path)}: {UNREADABLE}")
                 await context.records.save_secret(context.target.device, change.path, str(change.after), user=None)
                 continue
             if not await context.patiently(partial(talk.sign_in_as, login)):
@@ -200,14 +200,16 @@ class WriteSettings:
         before = [one for one in context.target.credentials if one != login]
         for one in before:
             if await context.patiently(partial(talk.sign_in_as, one)):
-                await context.conclude("failed", f"{path}: it is refused, and the one before still lets in")
+                await context.conclude(
+                    "failed", f"{context.called(path)}: it is refused, and the one before still lets in"
+                )
                 raise WrongCredentials(
                     f"{context.target.name} did not take the new {label}: the one before still lets in.",
                     "Look at what it allows, as length and signs; nothing is lost.",
                     target=context.target.device,
                     outcome="refused",
                 )
-        await context.conclude("unknown", f"{path}: neither it nor the one before lets in")
+        await context.conclude("unknown", f"{context.called(path)}: neither it nor the one before lets in")
         raise WrongCredentials(
             f"{context.target.name} lets nobody in, with the new {label} or with the one before.",
             "Both are kept. Wait, if it shuts out after refusals; then read it.",
