@@ -9,7 +9,7 @@
         NobodyThere       and there is no sign that anybody is at that place
       Unproven            the connection is not the one on which it was proven who is there   nothing was sent
       DeviceError         the device answered, and said no
-        WrongCredentials  Busy  Refused (PromisedElsewhere, WantsEncryption)
+        WrongCredentials  CodeWanted  Busy  Refused (PromisedElsewhere, WantsEncryption)
       ProtocolError       the device answered with bytes that break the protocol
       ReadBackMismatch    the device said yes and has another value
       NotDone             a person at the device did not do it, or did not see it
@@ -133,6 +133,19 @@ class DeviceError(NetloomError):
 
 class WrongCredentials(DeviceError):
     code = "wrong-credentials"
+
+
+class CodeWanted(DeviceError):
+    """It lets in with its factory's code, and does nothing else before it has a new one."""
+
+    code = "code-wanted"
+
+    def __init__(self, name: str, target: str = "") -> None:
+        super().__init__(
+            f"{name} wants a new code in place of its factory's before it does anything else.",
+            "Give it one under Configure, Codes; what is left is planned after that. Nothing was changed.",
+            target=target,
+        )
 
 
 class Busy(DeviceError):

@@ -144,3 +144,41 @@ def test_whoever_stands_before_it_answers_and_is_believed_once(demo: Demo) -> No
     assert "owner says that it is so: it blinks twice" in told
     assert "waits for nobody" in demo.refused_by("answer", run, "no")
     assert "no identify" in demo.refused_by("perform", "identify", "Lines", "--yes")
+
+
+def test_one_that_wants_a_new_code_first_gets_it_and_then_the_rest(demo: Demo) -> None:
+    """It closes the connection as it takes the code; the new one is proven by signing in, and used from then on."""
+    demo.run("set", "Strict", "/relays/1/idle=closed")
+    refused = demo.json("plan", "Strict", expect=None)
+    assert not refused["steps"]
+    assert "wants a new code" in str(refused)
+    demo.run("fault", "refuse", "Strict")
+    [made] = demo.json("codes", "new", "Strict", "--pattern", "Bench-{serial}-{random:6}")["codes"]
+    told = demo.json("plan", "Strict")
+    assert [(step["action"], [c["path"] for c in step["changes"]]) for step in told["steps"]] == [
+        ("write", ["/access/password"])
+    ]
+    failed = demo.json("apply", "Strict", "--yes", expect=4)["devices"][0]
+    assert failed["result"] == "failed"
+    assert demo.device("Strict")["code"] == "factory", "the one before still lets in"
+    demo.run("fault", "clear", "Strict")
+    assert demo.json("apply", "Strict", "--yes")["devices"][0]["result"] == "done"
+    assert demo.device("Strict")["code"] == "own"
+    done = demo.json("apply", "Strict", "--yes")["devices"][0]
+    assert (done["result"], value(demo, "Strict", "running", "/relays/1/idle")) == ("done", "closed")
+    assert demo.json("codes", "show", "Strict")["code"] == made["code"]
+    assert made["code"] not in demo.run("journal", "--all")
+    demo.run("fault", "power-cut", "Strict")
+    demo.run("read", "Strict")
+
+
+def test_codes_of_many_are_replaced_in_one_plan(demo: Demo) -> None:
+    """Of a camera by its user's password, of a reader by the key of its secure channel."""
+    demo.run("codes", "new", "Envelopes", "Reader", "Strict")
+    done = {
+        one["device"]: one["result"]
+        for one in demo.json("apply", "Envelopes", "Reader", "Strict", "--yes", expect=None)["devices"]
+    }
+    assert set(done.values()) == {"done"}, done
+    assert {demo.device(name)["code"] for name in ("Envelopes", "Strict")} == {"own"}
+    demo.run("read", "Envelopes", "Reader", "Strict")

@@ -16,6 +16,7 @@ class Secret(ValueType):
     name: Literal["secret"] = Field(default="secret", alias="is")
     max_length: int = Field(default=64, ge=1, le=512)
     min_length: int = Field(default=1, ge=1, le=512)
+    hex: bool = False  # digits of a key; a new one is made of `min_length` of them
 
     def want(self) -> str:
         return f"text of {self.min_length} to {self.max_length} characters on one line"

@@ -29,6 +29,9 @@ class Dropped(Exception):
     """The cable is out: nothing more is sent on this connection."""
 
 
+SHORTEST = 8  # letters of a password
+
+
 class DocumentsForm(BaseModel):
     """`points` are the states by the name that a call drives them by; `driven` are those that a call may set.
 
@@ -44,7 +47,10 @@ class DocumentsForm(BaseModel):
     points: dict[str, str] = {}
     driven: list[str] = []
     pulses: dict[str, tuple[str, str, str]] = {}
-    site: dict[str, Any] = {}  # `runs` off: its service does not; `subordinates` are on the bus that it may lead
+    password_at: str = ""  # where in its memory the password is, where it can be changed
+    # `runs` off: its service does not; `subordinates` are on the bus that it may lead; `forces`: while it has its
+    # factory's password it takes a new one, and does nothing else
+    site: dict[str, Any] = {}
 
 
 def laid(table: dict[str, str]) -> dict[str, str]:
@@ -126,7 +132,7 @@ class Documents(Service):
             await reply(send, 200, self._identity())
         elif call == ("POST", "/session"):
             body = await read_json(receive)
-            if (body.get("user"), body.get("password")) != (self.form.user, self.form.password):
+            if (body.get("user"), body.get("password")) != (self.form.user, self._password):
                 await reply(send, 401, {"problem": "user or password"})
                 return
             token = secrets.token_urlsafe(16)
@@ -137,10 +143,31 @@ class Documents(Service):
         else:
             await self._signed_in(call, receive, send)
 
+    @property
+    def _password(self) -> str:
+        at = self.form.password_at
+        return str(self.described.memory.value(at)) if at else self.form.password
+
+    async def _new_password(self, body: Document, send: Send) -> None:
+        """Whoever was signed in has to do so anew, and the connection is closed."""
+        unit, word = self.described, str(body.get("password", ""))
+        if unit.faults.refuse_writes or len(word) < SHORTEST or word == self.form.password:
+            await reply(send, 422, {"problem": "too short, or the one from the factory"})
+            return
+        if unit.pulled():
+            raise Dropped
+        unit.written(self.form.password_at, word)
+        self.tokens.clear()
+        raise Dropped
+
     async def _signed_in(self, call: tuple[str, str], receive: Receive, send: Send) -> None:
         method, path = call
         unit = self.described
-        if call == ("GET", "/settings/running"):
+        if call == ("PUT", "/access") and self.form.password_at:
+            await self._new_password(await read_json(receive), send)
+        elif self.form.site.get("forces") and self._password == self.form.password:
+            await reply(send, 403, {"problem": "new password first"})
+        elif call == ("GET", "/settings/running"):
             await reply(send, 200, self._settings(unit.memory.running))
         elif call == ("GET", "/settings/startup"):
             await reply(send, 200, self._settings(unit.memory.startup))
@@ -172,7 +199,7 @@ class Documents(Service):
         """Without what are states."""
         told = copy.deepcopy(document)
         for path, cell in self.described.memory.cells.items():
-            if cell.live:
+            if cell.live or cell.secret:
                 *parents, last = path.strip("/").split("/")
                 here: Any = told
                 for parent in parents:
@@ -193,7 +220,7 @@ class Documents(Service):
         for path, said in values:
             cell = memory.cells.get(path)
             try:
-                if cell is None or cell.live:
+                if cell is None or cell.live or cell.secret:
                     raise Wrong("unknown")
                 cell.parsed(said)
             except Wrong as error:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 from netloom_core.drivers.dialogue.form import DialogueChannel
-from netloom_core.errors import Busy, NetloomError, ProtocolError, Refused, WrongCredentials
+from netloom_core.errors import Busy, CodeWanted, NetloomError, ProtocolError, Refused, WrongCredentials
 
 MAX_HEARD = 400_000  # of one answer; who says more floods
 MAX_LINE = 4096
@@ -150,6 +150,8 @@ class Heard:
                     return Missing(said)
                 case "busy":
                     return Busy(f"It is busy: {said}", "Try again in a moment.")
+                case "new-code":
+                    return CodeWanted("It")
                 case "sign-in":
                     return WrongCredentials(f"It wants a sign-in: {said}")
                 case _:

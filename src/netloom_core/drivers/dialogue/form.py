@@ -83,7 +83,7 @@ class Error(Part):
     """An answer that says no. `unknown` means that this model has no such thing: the value is missing then."""
 
     pattern: str = Field(max_length=MOST_PATTERN)
-    means: Literal["refused", "busy", "unknown", "sign-in"] = "refused"
+    means: Literal["refused", "busy", "unknown", "sign-in", "new-code"] = "refused"
     says: str = ""
 
 

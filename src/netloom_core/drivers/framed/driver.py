@@ -15,6 +15,7 @@ from netloom_core.drivers.wire import Unreadable, as_number, canonical, from_num
 from netloom_core.errors import (
     Absent,
     Busy,
+    CodeWanted,
     KeyLost,
     NetloomError,
     NoAnswer,
@@ -81,6 +82,8 @@ class Talk:
                     raise Absent(f"{self._name} has no such thing: {said}.")
                 case "busy":
                     raise Busy(f"{self._name} is busy: {said}.", "Try again in a moment.")
+                case "new-code":
+                    raise CodeWanted(self._name)
                 case "sign-in":
                     raise WrongCredentials(f"{self._name} wants another code: {said}.")
             raise Refused(f"{self._name} refused that: {said}.", "It was read back to see what it has now.")

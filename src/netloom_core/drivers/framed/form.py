@@ -69,7 +69,7 @@ class Refusal(Part):
 
     answer: str = Field(max_length=200)
     says: dict[int, str] = {}
-    means: Literal["refused", "busy", "unknown", "sign-in"] = "refused"
+    means: Literal["refused", "busy", "unknown", "sign-in", "new-code"] = "refused"
 
 
 class FramedChannel(Channel, protocol="framed"):

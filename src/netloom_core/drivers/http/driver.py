@@ -19,7 +19,7 @@ from netloom_core.drivers.http.access import Access
 from netloom_core.drivers.http.bodies import TYPES, decoded, encoded, field_of, word_of
 from netloom_core.drivers.http.form import HttpBinding, HttpCall, HttpChannel, HttpGet
 from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
-from netloom_core.errors import Absent, KeyLost, NoAnswer, ProtocolError, Refused, WrongCredentials
+from netloom_core.errors import Absent, CodeWanted, KeyLost, NoAnswer, ProtocolError, Refused, WrongCredentials
 from netloom_core.links.http import HttpLink
 from netloom_core.links.tls import TLS_PIN
 from netloom_core.model.device import Credentials, Identity, Target
@@ -88,7 +88,7 @@ class HttpDriver(BoundDriver):
             tree = await self._call(call, proven=None)
         else:
             status, content = await self._link.request(call.method, call.path)
-            self._judge(status, call)
+            self._judge(status, call, content)
             tree = self._tree(content)
         identity = identity_of(self._channel, tree)
         if not self._channel.tls:
@@ -275,7 +275,7 @@ class HttpDriver(BoundDriver):
         values = {"user": credentials.user, "password": credentials.password}
         try:
             status, content = await self._request(how.call, filled(how.call.body, values), (), proven)
-            self._judge(status, how.call)
+            self._judge(status, how.call, content)
         except WrongCredentials:
             return False
         return self._access.taken(content, self._link.headers, self.target.address)
@@ -312,7 +312,7 @@ class HttpDriver(BoundDriver):
         if status == 401 and self._access.challenged(self._link.headers):
             fields = tuple(self._access.fields(call.method, call.path))
             status, content = await self._request(call, body, fields, proven)
-        self._judge(status, call)
+        self._judge(status, call, content)
         return self._tree(content)
 
     async def _request(
@@ -326,7 +326,18 @@ class HttpDriver(BoundDriver):
     def _tree(self, content: bytes) -> Any:
         return decoded(content, self._channel.told, self.target.address) if content.strip() else {}
 
-    def _judge(self, status: int, call: HttpCall) -> None:
+    def _wants_code(self, status: int, content: bytes) -> bool:
+        forces = self._channel.sign_in.forces if self._channel.sign_in else None
+        if forces is None or status != forces.status or not content.strip():
+            return False
+        try:
+            return str(get(self._tree(content), forces.at)) in forces.says
+        except ProtocolError:
+            return False
+
+    def _judge(self, status: int, call: HttpCall, content: bytes) -> None:
+        if status >= 400 and self._wants_code(status, content):
+            raise CodeWanted(self.target.name or self.target.address, self.target.device)
         if status in (401, 403):
             raise WrongCredentials(f"{self.target.address} wants other credentials.", target=self.target.device)
         if status == 503:

@@ -47,12 +47,22 @@ class HttpBinding(Wire, Binding):
     put: HttpCall | None = None
 
 
+class Forces(Part):
+    """How it says that it wants a new code before anything else: the HTTP status, and the value `at` a pointer of the
+    reply that is one of `says`."""
+
+    status: int = Field(default=403, ge=400, le=599)
+    at: str = ""
+    says: list[str] = Field(min_length=1)
+
+
 class SignIn(Part):
     """How it lets one in. `token` is where the reply of a token's call has it; a cookie needs only the call."""
 
     kind: Literal["token", "cookie", "basic", "digest"] = "token"
     call: HttpCall | None = None
     token: str = ""
+    forces: Forces | None = None
 
     @model_validator(mode="after")
     def _whole(self) -> SignIn:

@@ -6,10 +6,10 @@ import logging
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from netloom_core.bus.turns import Priority
-from netloom_core.documents.tree import digest
+from netloom_core.documents.tree import MISSING, Document, digest, get, put
 from netloom_core.engine.kinds.base import Workshop
 from netloom_core.engine.ports import MadePlan, Order, remark_as_dict
-from netloom_core.errors import NetloomError
+from netloom_core.errors import CodeWanted, NetloomError
 from netloom_core.model.device import Target
 from netloom_core.model.work import CANCELLED, RunState
 from netloom_core.plan.moves import LineOf, Mover, arranged, movers, numbered_waits
@@ -105,6 +105,10 @@ class PlanRun:
             try:
                 subject = subjects[order.device] = await self._subject(order, target, run, shop)
                 read[order.device] = order.name
+            except CodeWanted as error:
+                if run.params["kind"] != "apply" or not isinstance(target, Target):
+                    raise
+                return self._code_first(order, target, shop, error)
             except NetloomError as error:
                 if run.params["kind"] != "procedure" or not isinstance(target, Target):
                     raise
@@ -124,6 +128,21 @@ class PlanRun:
             log.exception("planning %s broke", order.device)
             return left_out(order.device, own_fault(error))
 
+    def _code_first(self, order: Order, target: Target, shop: Workshop, error: CodeWanted) -> DevicePlan:
+        """It tells and takes nothing before it has a new code: where one is decided, that alone is written."""
+        profile = shop.library.need(target.profile)
+        item = profile.with_role("password")
+        code = get(order.wanted, item.path) if item is not None else MISSING
+        if item is None or code is MISSING:
+            raise error
+        can = shop.sessions.source.abilities(target.profile, target.line)
+        only: Document = {}
+        put(only, item.path, code)
+        plan = plan_intended(Subject(order.device, profile, can, {}, {}), only)
+        text = "It wants a new code before anything else: only that is written now. Plan the rest after it."
+        plan.remarks.append(Remark("code-first", text))
+        return plan
+
     async def _subject(
         self, order: Order, target: Target | NetloomError | None, run: RunState, shop: Workshop
     ) -> Subject:
@@ -138,6 +157,8 @@ class PlanRun:
             documents = await talk.read_sets(("running", "startup"))
         except NetloomError as error:
             await shop.store.devices.save_trouble(order.device, error.message)
+            if isinstance(error, CodeWanted):
+                raise
             raise NetloomError(f"it cannot be read: {error.message}", error.hint) from error
         known = talk.known
         told = {which: document for which, document in documents.items() if document}

@@ -17,7 +17,7 @@ from typing import Any, Protocol, TypeVar
 from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
-from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, Unproven
+from netloom_core.errors import CodeWanted, NetloomError, NoAnswer, ProtocolError, Unproven
 from netloom_core.live.session import Known, Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
@@ -268,6 +268,11 @@ async def act_and_look(
         raise trouble
     try:
         return await context.patiently(lambda: context.read("running", "startup")), trouble
+    except CodeWanted as error:
+        # As before: what was sent to it, it did not take.
+        said = trouble or error
+        await context.conclude("failed", said.message)
+        raise said from error
     except NetloomError as error:
         await context.conclude("unknown", (trouble or error).message)
         raise NoAnswer(silent, hint, target=context.target.device) from error
@@ -280,6 +285,9 @@ async def settled_by_looking(context: StepContext, which: str) -> None:
         return
     try:
         document = (await context.patiently(lambda: context.read(which)))[which]
+    except CodeWanted as error:
+        await context.conclude("failed", f"Netloom was cut off, and nothing was taken: {error.message}")
+        return
     except NetloomError as error:
         await context.conclude("unknown", f"Netloom was cut off, and now: {error.message}")
         raise NoAnswer(

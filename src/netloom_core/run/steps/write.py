@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from netloom_core.documents.tree import Document
-from netloom_core.errors import NetloomError, ReadBackMismatch, StalePlan, WrongCredentials
+from netloom_core.errors import CodeWanted, NetloomError, ReadBackMismatch, StalePlan, WrongCredentials
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials
 from netloom_core.model.work import StepState
@@ -54,7 +54,7 @@ class WriteSettings:
         await settled_by_looking(context, self.shows)
 
     async def run(self, context: StepContext) -> None:
-        sets = await context.patiently(lambda: context.read("running", "startup"))
+        sets = await self._before(context)
         todo = self._still_to_do(context, sets)
         if todo:
             await self._may_be(context)
@@ -72,6 +72,15 @@ class WriteSettings:
             hint="Look at its power and cable. When it answers again, read it: what is left is then planned anew.",
         )
         await self._confirm(context, todo, sets, trouble, user)
+
+    async def _before(self, context: StepContext) -> dict[str, Document]:
+        """What it has; nothing where it tells nothing before it has the new code that this gives it."""
+        try:
+            return await context.patiently(lambda: context.read("running", "startup"))
+        except CodeWanted:
+            if any(context.setting(change.path).role != "password" for change in context.changes):
+                raise
+            return {"running": {}, "startup": {}}
 
     async def _both_logins(self, context: StepContext, todo: Sequence[Change]) -> str:
         """Who is signed in now. Where a password is about to change, the new one counts as well as those before: until

@@ -148,6 +148,7 @@ class DeviceSerializer(Form):
     taken_in = serializers.BooleanField()
     area = serializers.CharField()
     planned_address = serializers.CharField()
+    code = serializers.CharField()
     universe = serializers.IntegerField(allow_null=True)
     slot = serializers.IntegerField(allow_null=True)
     factory = serializers.BooleanField()

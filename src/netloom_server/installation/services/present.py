@@ -16,8 +16,9 @@ from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.pace import RATE
 from netloom_server.backups.models import Document
-from netloom_server.installation.models import Device, Line
+from netloom_server.installation.models import Credential, Device, Line
 from netloom_server.installation.services import access
+from netloom_server.installation.services.codes import standing
 from netloom_server.installation.services.decisions import planned_address
 from netloom_server.installation.services.records import baseline_of, can_be_read, pending, prove
 from netloom_server.installation.services.universes import hears
@@ -49,9 +50,14 @@ def firmware_trouble(device: Device, profile: Profile | None) -> str:
 
 
 def device_as_dict(
-    device: Device, library: Library, proofs: set[str] | None = None, names: dict[str, str] | None = None
+    device: Device,
+    library: Library,
+    proofs: set[str] | None = None,
+    names: dict[str, str] | None = None,
+    coded: set[str] | None = None,
 ) -> dict[str, Any]:
-    """`proofs` are devices with a baseline, `names` of lines by id; both are asked for where not given."""
+    """`proofs` are devices with a baseline, `names` of lines by id, `coded` devices with a login of their own; all are
+    asked for where not given."""
     profile = library.get(device.profile)
     line = device.line
     if names is None:
@@ -84,6 +90,7 @@ def device_as_dict(
         "universe": universe,
         "slot": slot,
         "factory": at_factory(device, profile),
+        "code": standing(device, profile, _has_login(device) if coded is None else device.id in coded),
         "mode": device.facts.get("mode", ""),
         "guess": device.guess,
         "said": device.said,
@@ -99,6 +106,10 @@ def device_as_dict(
         "proof": device.proof.get("result", ""),
         "proven": device.proven.isoformat() if device.proven else None,
     }
+
+
+def _has_login(device: Device) -> bool:
+    return Credential.objects.filter(device=device).exists()
 
 
 def setting_rows(device: Device, library: Library, documents: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:

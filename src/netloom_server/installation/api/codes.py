@@ -1,0 +1,71 @@
+"""New codes for devices, and looking at one that is kept; both stand in the journal."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from netloom_core.model.work import JournalEntry
+from netloom_server.accounts.models import Role
+from netloom_server.base.forms import Form, checked
+from netloom_server.host.engine import engine
+from netloom_server.installation.services import codes
+from netloom_server.installation.services.records import resolve, resolve_all
+from netloom_server.runs.services import journal
+
+MOST = 2000  # devices in one request
+
+
+class NewCodesSerializer(Form):
+    """`pattern` as for names, with {random} or {random:4}; random ones where it is empty."""
+
+    devices = serializers.ListField(child=serializers.CharField(max_length=120), max_length=MOST)
+    pattern = serializers.CharField(max_length=80, required=False, allow_blank=True, default="")
+
+
+class CodeSerializer(Form):
+    device = serializers.CharField()
+    name = serializers.CharField()
+    serial = serializers.CharField()
+    user = serializers.CharField()
+    code = serializers.CharField()
+
+
+class CodesSerializer(Form):
+    codes = CodeSerializer(many=True)
+
+
+def _noted(request: Request, device: str, message: str) -> None:
+    by = request.user.get_username()
+    entry = JournalEntry("act", "", device, "", "", "code", by, "", message=message)
+    journal.append(entry)
+
+
+class NewCodesView(APIView):
+    @extend_schema(request=NewCodesSerializer, responses=CodesSerializer)
+    def post(self, request: Request) -> Response:
+        """Decide new codes; they are in this answer once, and written by a plan."""
+        data = checked(NewCodesSerializer, request)
+        found = resolve_all(data["devices"])
+        devices = list({device.id: device for device in found.values()}.values())
+        made = codes.give(devices, data["pattern"], request.user.get_username(), engine().library)
+        for one in made:
+            _noted(request, one.device, "A new code was decided, and shown once.")
+        return Response({"codes": [asdict(one) for one in made]})
+
+
+class CodeView(APIView):
+    write_role = Role.LEAD
+
+    @extend_schema(request=None, responses=CodeSerializer)
+    def post(self, request: Request, word: str) -> Response:
+        """Look at the code of a device. Only a lead may, and who did stands in the journal before it is shown."""
+        device = resolve(word)
+        code = codes.reveal(device, engine().library)
+        _noted(request, device.id, "Its code was looked at.")
+        return Response(asdict(code))
