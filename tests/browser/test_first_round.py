@@ -496,6 +496,7 @@ def test_a_line_has_rules_and_places_are_planned_by_them(page: Page, demo: Demo)
     page.press("Decide this for 1 device")
     page.sees("Slipway box comes here", "//*[@aria-label='Devices on Terminal network']")
     assert violations(page) == []
+    page.until(lambda: "is outside of its range" not in page.xpath("//*[@id='bench']").text, "it is right now")
     drag(page, demo.address(14), demo.address(61))
     page.sees(".61", "//*[@aria-label='Devices on Terminal network']")
     page.field("Planned address of Slipway box").send_keys(Keys.ARROW_UP, Keys.ENTER)
@@ -517,6 +518,7 @@ def test_a_line_has_rules_and_places_are_planned_by_them(page: Page, demo: Demo)
 def drag(page: Page, at: str, to: str) -> None:
     """On the picture of the line's places."""
     places = [page.xpath(f"//*[@data-place={one!r}]") for one in (at, to)]
+    page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", places[0])
     ActionChains(page.driver).click_and_hold(places[0]).move_to_element(places[1]).release().perform()
 
 

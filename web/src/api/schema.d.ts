@@ -169,6 +169,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Decide new codes; they are in this answer once, and written by a plan. */
+        post: operations["codes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/consoles": {
         parameters: {
             query?: never;
@@ -283,6 +300,23 @@ export interface paths {
         post?: never;
         /** @description Forget which certificate it is known by: the next one that it shows is taken. */
         delete: operations["devices_certificate_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{word}/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Look at the code of a device. Only a lead may, and who did stands in the journal before it is shown. */
+        post: operations["devices_code_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1484,6 +1518,16 @@ export interface components {
                 [key: string]: string[];
             };
         };
+        Code: {
+            device: string;
+            name: string;
+            serial: string;
+            user: string;
+            code: string;
+        };
+        Codes: {
+            codes: components["schemas"]["Code"][];
+        };
         Coming: {
             /** Format: date-time */
             time: string;
@@ -1558,6 +1602,7 @@ export interface components {
             taken_in: boolean;
             area: string;
             planned_address: string;
+            code: string;
             universe: number | null;
             slot: number | null;
             factory: boolean;
@@ -1900,6 +1945,12 @@ export interface components {
         NewAreaRequest: {
             name: string;
             parent?: number | null;
+        };
+        /** @description `pattern` as for names, with {random} or {random:4}; random ones where it is empty. */
+        NewCodesRequest: {
+            devices: string[];
+            /** @default  */
+            pattern: string;
         };
         NewDeviceRequest: {
             name: string;
@@ -2633,6 +2684,7 @@ export interface components {
             taken_in: boolean;
             area: string;
             planned_address: string;
+            code: string;
             universe: number | null;
             slot: number | null;
             factory: boolean;
@@ -3135,6 +3187,38 @@ export interface operations {
             };
         };
     };
+    codes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCodesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codes"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     consoles_list: {
         parameters: {
             query?: {
@@ -3497,6 +3581,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_code_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Code"];
+                };
             };
             /** @description What happened, what was not changed, what to try */
             default: {

@@ -3,6 +3,7 @@ import type { Device, Schemas } from "../api/client";
 import { openPanel, place } from "../lib/place";
 import { useStore } from "../lib/store";
 import { plural } from "../lib/words";
+import { Codes } from "../lenses/configure/Codes";
 import { AddLine } from "../lenses/survey/AddLine";
 import { Expected } from "../lenses/survey/Expected";
 import { PlanDevice } from "../lenses/survey/PlanDevice";
@@ -37,6 +38,7 @@ export function Panels({ overview, devices, person }: Props) {
   if (panel === "find") return <Find devices={devices} overview={overview} lead={person.role === "lead"} />;
   if (panel === "keys") return <Keys />;
   if (panel === "actions") return <Actions devices={devices} lead={person.role === "lead"} />;
+  if (panel === "codes") return <Codes devices={devices} close={close} />;
   if (panel === "line") return <AddLine close={close} />;
   if (panel === "expected") return <Expected close={close} />;
   if (panel === "console") return <ConsolePanel devices={devices} overview={overview} close={close} />;

@@ -27,6 +27,11 @@ function Group({ cause, devices, lens }: { cause: Cause; devices: Device[]; lens
   const begin = useBegin();
   const ids = devices.map((d) => d.id);
   const act = cause.act;
+  const doIt = (kind: NonNullable<Cause["act"]>["kind"]) => {
+    if (kind === "apply") ask({ kind, devices: ids });
+    else if (kind === "codes") place.set({ selected: new Set(ids), cursor: ids[0], anchor: ids[0], base: new Set(), panel: "codes" });
+    else begin.mutate({ kind, devices: ids });
+  };
   return (
     <section aria-label={cause.title}>
       <Heading
@@ -57,7 +62,7 @@ function Group({ cause, devices, lens }: { cause: Cause; devices: Device[]; lens
       </ul>
       {devices.length > SHOWN && <p className="px-1 text-[12px] text-soft">and {devices.length - SHOWN} more</p>}
       {act && (
-        <Button className="mt-1.5" disabled={begin.isPending} onClick={() => (act.kind === "apply" ? ask({ kind: "apply", devices: ids }) : begin.mutate({ kind: act.kind, devices: ids }))}>
+        <Button className="mt-1.5" disabled={begin.isPending} onClick={() => doIt(act.kind)}>
           {act.label.replace("{n}", plural(devices.length, "device"))}
         </Button>
       )}

@@ -15,7 +15,7 @@ export interface Cause {
   of: (device: Device) => boolean;
   means?: string;
   /** What can be begun for all of them; `{n}` is how many. What writes shows its plan first. */
-  act?: { label: string; kind: "apply" | "read" | "backup" | "verify" };
+  act?: { label: string; kind: "apply" | "read" | "backup" | "verify" | "codes" };
 }
 
 /** One way to look at the installation: a folder beside this file, and a line in the registry. */

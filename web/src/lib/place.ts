@@ -16,7 +16,7 @@ interface Place {
   /** Strands that are folded to a strip, by their id. */
   folded: ReadonlySet<string>;
   sheet: boolean;
-  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "areas" | "archived" | "expected" | "console";
+  panel: "" | "find" | "keys" | "actions" | "line" | "plan-device" | "areas" | "archived" | "expected" | "console" | "codes";
   /** The line that the bench shows under Survey while no device is selected. */
   line: string;
   /** Only knots in this state are shown; empty for all. */

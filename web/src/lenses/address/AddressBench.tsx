@@ -25,7 +25,7 @@ import { Universes } from "./universes/Universes";
 import { Wrong } from "./Wrong";
 
 /** Address: what is wrong first; planned against found; the places of each line; change, and find again. */
-export function AddressBench({ chosen, devices, overview }: BenchProps) {
+export function AddressBench({ chosen, devices, overview, person }: BenchProps) {
   const opened = useStore(place, (p) => p.line);
   const [queue, setQueue] = useState("");
   const line = chosen.length ? undefined : overview.lines.find((one) => one.id === opened);
@@ -77,7 +77,7 @@ export function AddressBench({ chosen, devices, overview }: BenchProps) {
       {line?.kind === "ip" && <Giving key={`giving ${line.id}`} line={line} devices={devices} />}
       {line && <LineRules key={line.id} line={line} areas={overview.areas} devices={devices} />}
       {rows.length > 0 && <Planned rows={rows} chosen={chosen} devices={devices} overview={overview} of={line ? `on ${line.name}` : chosen.length ? "selected" : "all that are taken in"} />}
-      {chosen.length === 1 && chosen[0].taken_in && <Access device={chosen[0]} />}
+      {chosen.length === 1 && chosen[0].taken_in && <Access key={chosen[0].id} device={chosen[0]} lead={person.role === "lead"} />}
       {!line && (
         <div className="mt-5">
           {pictures}

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { api, asProblem, type Device, got, type Schemas } from "../../api/client";
 import { troublesQuery } from "../../api/queries";
 import { useChange } from "../../api/work";
+import { whenCalm } from "../../lib/calm";
 import { openLine, select } from "../../lib/place";
 import { plural } from "../../lib/words";
 import { Button } from "../../ui/Button";
@@ -19,8 +20,7 @@ export function Wrong({ devices, chosen, line }: { devices: Device[]; chosen: De
   const [all, setAll] = useState(false);
   // Whatever changes on a device may put a place right, or spoil it; while much changes it is looked at when that is over.
   useEffect(() => {
-    const soon = window.setTimeout(() => void refetch(), CALM_MS);
-    return () => window.clearTimeout(soon);
+    return whenCalm(() => void refetch(), CALM_MS);
   }, [devices, refetch]);
   if (error && !data) return <Trouble problem={asProblem(error)} again={() => void refetch()} />;
   const ids = new Set(chosen.map((d) => d.id));

@@ -3,6 +3,7 @@ import clsx from "clsx";
 import { useEffect, useState } from "react";
 import { asProblem, type Device, type Line, type Schemas } from "../../../api/client";
 import { universesQuery } from "../../../api/queries";
+import { whenCalm } from "../../../lib/calm";
 import { type Fixture, type Output, slotsOf } from "../../../lib/universes";
 import { plural } from "../../../lib/words";
 import { Button } from "../../../ui/Button";
@@ -30,8 +31,7 @@ export function Universes({ line, areas, devices, chosen }: Props) {
   const [opened, setOpened] = useState<number>();
   const [patching, setPatching] = useState(false);
   useEffect(() => {
-    const soon = window.setTimeout(() => void refetch(), CALM_MS);
-    return () => window.clearTimeout(soon);
+    return whenCalm(() => void refetch(), CALM_MS);
   }, [devices, refetch]);
   if (error && !data) return <Trouble problem={asProblem(error)} again={() => void refetch()} />;
   if (!data) return null;
