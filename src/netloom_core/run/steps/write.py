@@ -13,6 +13,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
+from netloom_core.profiles.item import Item
 from netloom_core.run.steps.base import (
     StepContext,
     act_and_look,
@@ -200,12 +201,13 @@ class WriteSettings:
                 await context.records.save_secret(context.target.device, change.path, str(change.after), user=None)
                 continue
             if not await context.patiently(partial(talk.sign_in_as, login)):
-                await self._refused_login(context, setting.label.lower(), change.path, login)
+                await self._refused_login(context, setting, login)
             await context.records.save_secret(context.target.device, change.path, str(change.after), user=user)
 
-    async def _refused_login(self, context: StepContext, label: str, path: str, login: Credentials) -> None:
+    async def _refused_login(self, context: StepContext, setting: Item, login: Credentials) -> None:
         """Whether one of the logins before still lets us in decides what is known. Always raises."""
-        talk = await context.talk()
+        talk, label, path = await context.talk(), setting.label.lower(), setting.path
+        level = f" It needs the level {setting.level}: enter that code under Access." if setting.level else ""
         before = [one for one in context.target.credentials if one != login]
         for one in before:
             if await context.patiently(partial(talk.sign_in_as, one)):
@@ -214,7 +216,7 @@ class WriteSettings:
                 )
                 raise WrongCredentials(
                     f"{context.target.name} did not take the new {label}: the one before still lets in.",
-                    "Look at what it allows, as length and signs; nothing is lost.",
+                    f"Look at what it allows, as length and signs; nothing is lost.{level}",
                     target=context.target.device,
                     outcome="refused",
                 )

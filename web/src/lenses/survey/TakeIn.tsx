@@ -1,10 +1,11 @@
 import { useState } from "react";
-import { api, type Device, got } from "../../api/client";
+import { api, type Device, got, type WholeDevice } from "../../api/client";
 import { useChange } from "../../api/work";
 import type { BenchProps } from "../lens";
 import { namedBy } from "../../lib/naming";
 import { isFitted } from "../../lib/knots";
-import { select } from "../../lib/place";
+import { WithDevice } from "../../bench/WithDevice";
+import { ask, select } from "../../lib/place";
 import { plural } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Choice, Input, Labelled } from "../../ui/parts";
@@ -82,6 +83,21 @@ export function TakeIn({ fresh, devices, overview }: { fresh: Device[]; devices:
           {twice && <p className="text-madder">“{twice}” would be there twice. Add {"{n}"} or {"{serial}"} to the pattern.</p>}
         </div>
       )}
+      {one && fresh[0].managed && <WithDevice id={fresh[0].id}>{(whole) => <KnownStart device={whole} />}</WithDevice>}
     </form>
+  );
+}
+
+/** One that was used elsewhere may begin anew: what somebody set there is gone, and where it comes up is known. */
+function KnownStart({ device }: { device: WholeDevice }) {
+  const reset = device.face.procedures.find((one) => one.name === "factory-reset");
+  if (!reset || device.factory) return null;
+  return (
+    <p className="text-[12.5px]">
+      <Button onClick={() => ask({ kind: "procedure", devices: [device.id], procedure: reset.name })}>{reset.label} first …</Button>{" "}
+      <span className="text-soft">
+        Was it used elsewhere? Then what was set there is in the way. {reset.survives.length ? `A reset leaves: ${reset.survives.join(", ")}.` : "A reset leaves nothing of it."} It is backed up before, where it can be read.
+      </span>
+    </p>
   );
 }
