@@ -86,12 +86,30 @@ def _remark(subject: Subject, name: str, plan: DevicePlan) -> None:
         goes = unkept_paths(subject.profile, subject.running, subject.startup)
         if goes:
             more = f" and {len(goes) - 3} more" if len(goes) > 3 else ""
-            plan.remarks.append(Remark("not-kept", f"Values that are not kept go: {', '.join(goes[:3])}{more}."))
+            plan.remarks.append(
+                Remark(
+                    "not-kept",
+                    f"Values that are not kept go: {', '.join(map(subject.profile.called, goes[:3]))}{more}.",
+                )
+            )
     if name in SETS_BACK:
         stays = [word for word in ("address", "name", "password", "settings") if word in procedure.survives]
         kept = f"What stays: {', '.join(stays)}." if stays else "Nothing stays: neither address nor settings."
         brings = "The backup that is made before brings it back." if plan.steps[0].action == "backup" else ""
-        plan.remarks.append(Remark("sets-back", f"{kept} {brings}".strip()))
+        plan.remarks.append(
+            Remark("sets-back", " ".join(filter(None, [kept, _comes_up(subject.profile, name), brings])))
+        )
+
+
+def _comes_up(profile: Profile, name: str) -> str:
+    """Where it is to be looked for after it was set back, and after how long."""
+    procedure, factory = profile.procedure(name), profile.factory
+    if procedure is None or "address" in procedure.survives or not factory.addresses:
+        return ""
+    where = " or ".join(factory.addresses)
+    speed = f" at {factory.speed} baud" if factory.speed else ""
+    wait = f", about {procedure.away:g} s later" if procedure.away else ""
+    return f"It comes up at {where}{speed}{wait}."
 
 
 def look_at(profile: Profile, says: Iterable[str]) -> list[str]:
