@@ -86,19 +86,14 @@ def _remark(subject: Subject, name: str, plan: DevicePlan) -> None:
         goes = unkept_paths(subject.profile, subject.running, subject.startup)
         if goes:
             more = f" and {len(goes) - 3} more" if len(goes) > 3 else ""
-            plan.remarks.append(
-                Remark(
-                    "not-kept",
-                    f"Values that are not kept go: {', '.join(map(subject.profile.called, goes[:3]))}{more}.",
-                )
-            )
+            some = ", ".join(subject.profile.called(path) for path in goes[:3])
+            plan.remarks.append(Remark("not-kept", f"Values that are not kept go: {some}{more}."))
     if name in SETS_BACK:
         stays = [word for word in ("address", "name", "password", "settings") if word in procedure.survives]
         kept = f"What stays: {', '.join(stays)}." if stays else "Nothing stays: neither address nor settings."
         brings = "The backup that is made before brings it back." if plan.steps[0].action == "backup" else ""
-        plan.remarks.append(
-            Remark("sets-back", " ".join(filter(None, [kept, _comes_up(subject.profile, name), brings])))
-        )
+        told = [kept, _comes_up(subject.profile, name), brings]
+        plan.remarks.append(Remark("sets-back", " ".join(filter(None, told))))
 
 
 def _comes_up(profile: Profile, name: str) -> str:

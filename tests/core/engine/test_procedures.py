@@ -92,7 +92,7 @@ def said(run: RunState) -> str:
 async def test_a_restart_is_seen_and_told_with_what_it_took(told: Rig) -> None:
     put(told.box.running, "/relays/1/pulse_ms", 70)  # tried, not kept
     plan = await told.plan("procedure", ["dev1"], procedure="restart")
-    assert "/relays/1/pulse_ms" in plan.remarks[0]["message"]
+    assert "Relay 1 pulse time" in plan.remarks[0]["message"]
     run = await told.apply(plan, "procedure")
     assert states(run) == ["done"]
     assert run.steps[0].evidence["changes"] == [{"path": "/relays/1/pulse_ms", "from": 70, "to": 900, "read_back": 900}]
