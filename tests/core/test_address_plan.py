@@ -159,7 +159,7 @@ def crowds(draw: st.DrawFn) -> list[Resident]:
     ]
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=200, deadline=None)
 @given(crowds(), st.data())
 def test_nobody_is_planned_where_somebody_stays(crowd: list[Resident], data: st.DataObject) -> None:
     chosen = data.draw(st.lists(st.sampled_from([one.device for one in crowd]), unique=True))

@@ -1,7 +1,7 @@
 """Documents, pointers and differences."""
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from netloom_core.documents.diff import differences, towards
@@ -27,6 +27,7 @@ def test_pointers_of_the_standard() -> None:
         tokens("foo")
 
 
+@settings(max_examples=40, deadline=None)  # such documents are slow to make
 @given(documents)
 def test_leaves_build_the_document_again(document: dict) -> None:
     built: dict = {}
@@ -35,6 +36,7 @@ def test_leaves_build_the_document_again(document: dict) -> None:
     assert built == document
 
 
+@settings(max_examples=40, deadline=None)  # such documents are slow to make
 @given(documents)
 def test_the_digest_does_not_depend_on_order(document: dict) -> None:
     turned = dict(reversed(list(document.items())))
@@ -42,6 +44,7 @@ def test_the_digest_does_not_depend_on_order(document: dict) -> None:
     assert digest(turned) == digest(document)
 
 
+@settings(max_examples=40, deadline=None)  # such documents are slow to make
 @given(documents, documents)
 def test_differences_lead_from_one_to_the_other(before: dict, after: dict) -> None:
     found = differences(before, after)
