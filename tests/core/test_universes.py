@@ -201,6 +201,11 @@ def test_the_order_of_writing_leaves_room_at_each_moment(library: Library) -> No
             assert has["/dmx/start"] + SIZES[has["/dmx/personality"]] - 1 <= LAST_SLOT
 
 
+def test_who_cannot_be_written_fails_in_its_row() -> None:
+    fixed = wash("A", 1, can=False)
+    assert read("fixture,start\nA,9", fixed) == [("A", {}, "The start address of A cannot be written.")]
+
+
 MODEL = Model(
     "skellan-f6",
     ("Skellan F6", "F6"),

@@ -104,11 +104,15 @@ def test_what_is_wrong_is_told_before_anything_is_written(technician: APIClient,
 def test_ranges_follow_their_area(ruled: Line, site: None) -> None:
     quay, pier = areas.create("North quay", None), areas.create("North pier", None)
     rules = {"ranges": [{"first": "127.20.10.60", "last": "127.20.10.69", "area": str(quay.id)}]}
+    slots = {"first": "1", "last": "9", "area": str(quay.id)}
+    rules |= {"universes": [{"number": 3, "ranges": [slots]}]}
     places.keep_rules(ruled.id, rules, RULES)
     areas.merge(quay, pier)
     assert [one.area for one in places.rules_of(net()).ranges] == [str(pier.id)]
+    assert [one.area for one in places.rules_of(net()).universes[0].ranges] == [str(pier.id)]
     areas.merge(Area.objects.get(id=pier.id), None)
     assert places.rules_of(net()).ranges == ()
+    assert places.rules_of(net()).universes[0].ranges == ()
 
 
 def exported(client: APIClient, ending: str = "csv") -> list[list[str]]:

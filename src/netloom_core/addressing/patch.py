@@ -181,6 +181,9 @@ class _Reader:
                 word = "universe" if what == "universe" else "start address"
                 row.fails(f"{said[:40]} is no {word}.", f"It is a number from {low} to {high}.")
                 return
+            if what == "start" and not it.can:
+                row.fails(f"The start address of {it.name} cannot be written.", "Set it at the unit itself.")
+                return
             wanted[what], row.before[what] = str(int(said)), _text(now)
         has = (it.personality.casefold(), one.model.named.get(it.personality, it.personality).casefold())
         if (said := values.get("personality", "")) and said.casefold() not in has:

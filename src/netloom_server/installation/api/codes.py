@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict
 
 from drf_spectacular.utils import extend_schema
@@ -40,10 +41,9 @@ class CodesSerializer(Form):
     codes = CodeSerializer(many=True)
 
 
-def _noted(request: Request, device: str, message: str) -> None:
+def _noted(request: Request, devices: Sequence[str], message: str) -> None:
     by = request.user.get_username()
-    entry = JournalEntry("act", "", device, "", "", "code", by, "", message=message)
-    journal.append(entry)
+    journal.append_all([JournalEntry("act", "", one, "", "", "code", by, "", message=message) for one in devices])
 
 
 class NewCodesView(APIView):
@@ -54,8 +54,7 @@ class NewCodesView(APIView):
         found = resolve_all(data["devices"])
         devices = list({device.id: device for device in found.values()}.values())
         made = codes.give(devices, data["pattern"], request.user.get_username(), engine().library)
-        for one in made:
-            _noted(request, one.device, "A new code was decided, and shown once.")
+        _noted(request, [one.device for one in made], "A new code was decided, and shown once.")
         return Response({"codes": [asdict(one) for one in made]})
 
 
@@ -67,5 +66,5 @@ class CodeView(APIView):
         """Look at the code of a device. Only a lead may, and who did stands in the journal before it is shown."""
         device = resolve(word)
         code = codes.reveal(device, engine().library)
-        _noted(request, device.id, "Its code was looked at.")
+        _noted(request, [device.id], "Its code was looked at.")
         return Response(asdict(code))

@@ -63,6 +63,8 @@ def give(devices: Sequence[Device], pattern: str, by: str, library: Library) -> 
     """
     made: list[tuple[Item, Code]] = []
     for number, device in enumerate(devices, 1):
+        if not device.taken_in:
+            raise RequestError(f"{device.name} is not taken in.", "Take it in first, under Survey.")
         profile = profile_of(device, library)
         item = profile.with_role("password")
         if item is None or item.reserved:

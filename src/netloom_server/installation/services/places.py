@@ -6,13 +6,13 @@ import copy
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db import transaction
 
 from netloom_core.addressing.checks import CODES, Trouble, check_line, check_lines
 from netloom_core.addressing.planning import ROLES, LinePlan, Proposal, Resident
-from netloom_core.addressing.rules import Rules, check_rules
+from netloom_core.addressing.rules import Kept, Rules, check_rules
 from netloom_core.addressing.universes import Fixture, Output, Universes
 from netloom_core.documents.tree import MISSING, get
 from netloom_core.errors import RequestError
@@ -25,6 +25,7 @@ from netloom_server.installation.services.decisions import planned_address, prof
 from netloom_server.installation.services.records import networks_in_use
 from netloom_server.installation.services.universes import fixture_of, outputs_of
 
+Keeping = TypeVar("Keeping", bound=Kept)
 AT_ONCE = 250  # devices whose documents are in memory
 
 
@@ -51,11 +52,16 @@ def keep_rules(ident: str, data: Any, seen: Any) -> Line:
 def area_goes(area: str, into: str) -> None:
     """Ranges of an area that was merged into another one are that one's; of one that is gone, nobody's."""
     for line in Line.objects.filter(rules__icontains=f'"area": "{area}"'):
-        rules = rules_of(line)
-        left = (one for one in rules.ranges if into or one.area != area)
-        ranges = tuple(one.model_copy(update={"area": into}) if one.area == area else one for one in left)
-        line.rules = rules.model_copy(update={"ranges": ranges}).model_dump(mode="json", exclude_defaults=True)
+        rules = _without_area(rules_of(line), area, into)
+        universes = tuple(_without_area(one, area, into) for one in rules.universes)
+        line.rules = rules.model_copy(update={"universes": universes}).model_dump(mode="json", exclude_defaults=True)
         line.save(update_fields=["rules"])
+
+
+def _without_area(kept: Keeping, area: str, into: str) -> Keeping:
+    left = (one for one in kept.ranges if into or one.area != area)
+    ranges = tuple(one.model_copy(update={"area": into}) if one.area == area else one for one in left)
+    return kept.model_copy(update={"ranges": ranges})
 
 
 def with_running(devices: Sequence[Device]) -> Iterator[tuple[Device, dict[str, Any]]]:
