@@ -17,10 +17,12 @@ CODES = (
     "own-address", "duplicate", "other-subnet", "outside", "not-usable", "bound", "line-lost", "same-subnet",
     "overlap", "over-the-end", "other-universe", "sent-twice", "gateway-outside", "mask-differs", "in-pool", "reserved",
     "out-of-range", "no-sender", "factory-place", "cannot", "host-name", "name-twice", "speed-differs",
+    "parity-differs",
 )  # fmt: skip
 
 
 USUAL_BITS = 24  # of a small network whose mask nobody told
+PARITIES = {"N": "no", "E": "even", "O": "odd"}
 NO_GATEWAY = str(ipaddress.IPv4Address(0))
 
 
@@ -158,6 +160,20 @@ def _of_values(line: Line, rules: Rules, residents: Sequence[Resident]) -> Itera
             yield told(
                 "speed-differs", f"It speaks at {speed} baud, the line at {rules.speed}.", "Plan it by the rules."
             )
+        parity = one.has.get("parity", "")
+        if rules.parity and parity and parity != rules.parity:
+            yield told(
+                "parity-differs",
+                f"It was heard with {PARITIES.get(parity, parity)} parity, the line's is {PARITIES[rules.parity]}.",
+                "Set it at the device itself, or change the rules.",
+            )
+    if rules.parity and line.parity != rules.parity:
+        yield Trouble(
+            "parity-differs", line.id, "", line.name, "",
+            f"Netloom speaks with {PARITIES.get(line.parity, line.parity)} parity there, its rules say "
+            f"{PARITIES[rules.parity]}.",
+            "Change the line, or its rules.",
+        )  # fmt: skip
 
 
 def _gateway_outside(place: str, mask: str, gateway: str, line: Line) -> str:

@@ -136,7 +136,7 @@ class Site:
             at=at,
             planned=planned if planned != at else "",
             bound=tuple(device.unit.bound) if device.unit else (),
-            has=has_by_role(device, profile, running),
+            has=has_by_role(device, profile, running) | _heard_with(device),
             can=frozenset(role for role in ROLES if (item := _item(profile, role)) is not None and not item.reserved),
             fitted=fitted,
             mine=device.taken_in,
@@ -209,6 +209,12 @@ def has_by_role(device: Device, profile: Profile | None, running: Mapping[str, A
         if value is not MISSING and value is not None:
             found[role] = str(value)
     return found
+
+
+def _heard_with(device: Device) -> dict[str, str]:
+    """The parity with which it was found; empty where no sweep tried several."""
+    parity = str(device.facts.get("parity", ""))[:1]
+    return {"parity": parity} if parity else {}
 
 
 @transaction.atomic
