@@ -281,8 +281,8 @@ def test_each_kind_of_wrong_place_is_told() -> None:
     ]  # fmt: skip
     told = check_line(BUS, Rules(parity="E"), [box(1, "3", has={"parity": "O"}), box(2, "4", has={"parity": "E"})])
     assert [one.message for one in told] == [
-        "Netloom speaks with no parity there, its rules say even.",
         "It was heard with odd parity, the line's is even.",
+        "Netloom speaks with no parity there, its rules say even.",
     ]
     assert codes([box(1, "0"), box(2, "3", has={"speed": "9600"}), box(3)], BUS, Rules(speed=38400), {"0"}) == [
         "factory-place d1",
