@@ -11,7 +11,7 @@ from netloom_server.accounts.api import people, session
 from netloom_server.backups.api import backups
 from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
-from netloom_server.installation.api import areas, codes, lines, places, profiles, survey, universes
+from netloom_server.installation.api import areas, codes, lines, places, profiles, survey, templates, universes
 from netloom_server.installation.api import devices as installation
 from netloom_server.papers.api import papers
 from netloom_server.runs.api import events, journal, runs, watched
@@ -92,6 +92,9 @@ urlpatterns = [
     path("api/devices/<str:word>", installation.DeviceView.as_view()),
     path("api/devices/<str:word>/join", survey.JoinView.as_view()),
     path("api/devices/<str:word>/part", survey.PartView.as_view()),
+    path("api/templates", templates.TemplatesView.as_view()),
+    path("api/templates/<int:ident>", templates.TemplateView.as_view()),
+    path("api/templates/<int:ident>/apply", templates.ApplyTemplateView.as_view()),
     path("api/codes", codes.NewCodesView.as_view()),
     path("api/devices/<str:word>/code", codes.CodeView.as_view()),
     path("api/devices/<str:word>/credentials", installation.CredentialView.as_view()),

@@ -265,6 +265,33 @@ class OwnProfile(models.Model):
     added_at = models.DateTimeField(auto_now=True)
 
 
+class Template(models.Model):
+    """A named part of a document. `values` are by path; {n}, {area} and the like in a text are filled in for each
+    device."""
+
+    name = models.CharField(max_length=80, unique=True)
+    profile = models.CharField(max_length=60)
+    values = models.JSONField(default=dict)
+    made_by = models.CharField(max_length=150)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+
+
+class TemplateUse(models.Model):
+    """That a template was applied to a device. `number` is what {n} was."""
+
+    template = models.ForeignKey(Template, on_delete=models.CASCADE, related_name="uses")
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="templates")
+    number = models.PositiveIntegerField(default=1)
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["template", "device"], name="one_use_of_a_template")]
+
+
 class LineAccess(models.Model):
     """SNMP communities and users for sweeps of a line; `secret` is their JSON, encrypted."""
 
