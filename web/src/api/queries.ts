@@ -78,6 +78,8 @@ export const journalQuery = (device: string) =>
     queryFn: () => got(api.GET("/api/journal", { params: { query: device ? { device } : {} } })),
   });
 export const troublesQuery = queryOptions({ queryKey: ["place-troubles"], queryFn: async () => (await got(api.GET("/api/places/troubles"))).troubles });
+/** Templates, each with where it was applied and whether it still holds there. */
+export const templatesQuery = queryOptions({ queryKey: ["templates"], queryFn: async () => (await got(api.GET("/api/templates"))).templates });
 /** Who listens to which universe of a network, and which ports send it. */
 export const universesQuery = (line: string) =>
   queryOptions({

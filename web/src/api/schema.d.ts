@@ -1285,6 +1285,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All, each with where it was applied and whether it still holds there. */
+        get: operations["templates_retrieve"];
+        put?: never;
+        post: operations["templates_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description What was decided by it stays decided. */
+        delete: operations["templates_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{ident}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Decide its values for these devices: all, or none. It is written by a plan, as all decisions are. */
+        post: operations["templates_apply_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/universes/decide": {
         parameters: {
             query?: never;
@@ -1377,6 +1428,16 @@ export interface components {
             came: boolean;
             /** @default  */
             note: string;
+        };
+        Applied: {
+            devices: string[];
+        };
+        /** @description The devices are counted in that order; `versions` are those that were looked at. */
+        ApplyTemplateRequest: {
+            devices: string[];
+            versions?: {
+                [key: string]: number;
+            };
         };
         Archive: {
             whole: boolean;
@@ -1742,6 +1803,12 @@ export interface components {
         Free: {
             addresses: string[];
         };
+        FromTemplate: {
+            path: string;
+            called: string;
+            wanted: unknown;
+            has: unknown;
+        };
         GiveRequest: {
             /** @default 30 */
             minutes: number;
@@ -1906,6 +1973,15 @@ export interface components {
         MacAddress: {
             mac: string;
             address: string;
+        };
+        /** @description Of the values of `device` at `paths`; `values` by path go before them, and may have {n}, {area} … in a text. */
+        MakeTemplateRequest: {
+            name: string;
+            device: string;
+            paths: string[];
+            values?: {
+                [key: string]: unknown;
+            };
         };
         /** @description `giving` is null where nothing is given. */
         MaybeGiving: {
@@ -2518,6 +2594,13 @@ export interface components {
             first: string;
             last: string;
         };
+        /** @description `state` is holds, waits, differs or gone. */
+        Standing: {
+            device: string;
+            name: string;
+            state: string;
+            differs: components["schemas"]["FromTemplate"][];
+        };
         /**
          * @description * `making` - Making
          *     * `ready` - Ready
@@ -2554,6 +2637,24 @@ export interface components {
             name?: string;
             area?: number | null;
             stands_for?: string;
+        };
+        Template: {
+            id: number;
+            name: string;
+            profile: string;
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
+            values: components["schemas"]["TemplateValue"][];
+            uses: components["schemas"]["Standing"][];
+        };
+        TemplateValue: {
+            path: string;
+            called: string;
+            value: unknown;
+        };
+        Templates: {
+            templates: components["schemas"]["Template"][];
         };
         /** @description `universe` where they are to go to a certain one. */
         ToPatchRequest: {
@@ -6006,6 +6107,129 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    templates_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Templates"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    templates_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeTemplateRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Template"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    templates_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    templates_apply_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplyTemplateRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

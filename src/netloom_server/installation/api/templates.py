@@ -35,7 +35,7 @@ class TemplateValueSerializer(Form):
     value = serializers.JSONField()
 
 
-class DifferenceSerializer(Form):
+class FromTemplateSerializer(Form):
     path = serializers.CharField()
     called = serializers.CharField()
     wanted = serializers.JSONField()
@@ -48,7 +48,7 @@ class StandingSerializer(Form):
     device = serializers.CharField()
     name = serializers.CharField()
     state = serializers.CharField()
-    differs = DifferenceSerializer(many=True)
+    differs = FromTemplateSerializer(many=True)
 
 
 class TemplateSerializer(Form):

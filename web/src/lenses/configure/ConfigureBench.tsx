@@ -20,6 +20,7 @@ import { Points } from "./Points";
 import { differing } from "./OnIt";
 import { SettingRow } from "./SettingRow";
 import { type Decision, SettingSheet } from "./SettingSheet";
+import { Templates } from "./Templates";
 import { VIEW_KEYS, VIEWS } from "./views/registry";
 
 const MOST = 60;
@@ -164,6 +165,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       {!wanted.length && (
         <Empty title={!shared.length ? (models > 1 ? `No setting is the same on these ${models} models. Select devices of one model to set them together.` : "This model has no settings, only points.") : low ? "No setting is called that, or has that value." : show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
       )}
+      <Templates key={whole.map((d) => d.id).join()} devices={whole} settings={wanted} />
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>
   );
