@@ -266,7 +266,7 @@ def fill(path: Path) -> None:
     os.close(out)
 
 
-def test_a_full_disk_is_told_and_work_goes_on_when_there_is_room_again(small_disk: Path) -> None:
+def test_a_full_disk_is_told_and_work_goes_on_when_there_is_room_again(small_disk: Path, tmp_path: Path) -> None:
     server = Server(small_disk / "data")
     server.data.mkdir()
     server.start()
@@ -274,8 +274,11 @@ def test_a_full_disk_is_told_and_work_goes_on_when_there_is_room_again(small_dis
         assert server.cli("line", "add", "--ip", "127.33.9.0/29", "--name", "Before")[0] == 0
         filler = small_disk / "filler"
         fill(filler)
-        for number in range(40):
-            status, told = server.cli("line", "add", "--ip", f"127.34.{number}.0/29", "--name", f"N{number}")
+        for number in range(60):  # the database has some room of its own, which has to be full, too
+            rules = tmp_path / "rules.json"
+            names = [{"number": n, "name": f"{number} {'x' * 70}"} for n in range(500)]
+            rules.write_text(json.dumps({"universes": names}))
+            status, told = server.cli("places", "rules", "Before", "--set", str(rules))
             if status:
                 break
         assert (status, told["error"]["code"]) == (5, "disk-full"), told

@@ -15,7 +15,9 @@ from rest_framework.test import APIClient
 from netloom_core.library.load import Library
 from netloom_server.accounts.models import User
 from netloom_server.demo import seed
+from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device
+from netloom_server.installation.services.roster import Roster
 from netloom_server.runs.models import JournalEntry
 from tests.conftest import ROOT
 from tests.server import conformance
@@ -52,6 +54,12 @@ def as_described(monkeypatch: pytest.MonkeyPatch) -> None:
         return answer
 
     monkeypatch.setattr(Client, "request", asked)
+
+
+@pytest.fixture(autouse=True)
+def own_roster(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What one test rolls back is not what the next one's list was rendered from."""
+    monkeypatch.setattr(engine(), "roster", Roster(library))
 
 
 @pytest.fixture

@@ -79,7 +79,7 @@ def test_what_no_template_may_have_is_refused(site: None, library: Library) -> N
     with pytest.raises(RequestError, match="needs a name"):
         templates.make(" ", box, [], {"/name": "x"}, "eve", library)
     with pytest.raises(NotFound):
-        templates.find(77)
+        templates.find("77")
     assert not Template.objects.exists()
 
 

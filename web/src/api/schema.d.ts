@@ -6185,7 +6185,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                ident: number;
+                ident: string;
             };
             cookie?: never;
         };
@@ -6214,7 +6214,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                ident: number;
+                ident: string;
             };
             cookie?: never;
         };

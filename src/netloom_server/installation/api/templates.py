@@ -123,7 +123,7 @@ class TemplatesView(APIView):
 
 class TemplateView(APIView):
     @extend_schema(responses={204: None})
-    def delete(self, request: Request, ident: int) -> Response:
+    def delete(self, request: Request, ident: str) -> Response:
         """What was decided by it stays decided."""
         templates.find(ident).delete()
         return Response(status=204)
@@ -131,7 +131,7 @@ class TemplateView(APIView):
 
 class ApplyTemplateView(APIView):
     @extend_schema(request=ApplyTemplateSerializer, responses=AppliedSerializer)
-    def post(self, request: Request, ident: int) -> Response:
+    def post(self, request: Request, ident: str) -> Response:
         """Decide its values for these devices: all, or none. It is written by a plan, as all decisions are."""
         data = checked(ApplyTemplateSerializer, request)
         found = resolve_all(data["devices"])

@@ -34,8 +34,9 @@ class Standing:
     differs: dict[str, tuple[Any, Any]] = field(default_factory=dict)
 
 
-def find(ident: int) -> Template:
-    found = Template.objects.filter(id=ident).first()
+def find(ident: str) -> Template:
+    number = int(ident) if ident.isascii() and ident.isdecimal() and len(ident) < 10 else 0
+    found = Template.objects.filter(id=number).first()
     if found is None:
         raise NotFound("There is no such template any more.", "Look at the list of templates.")
     return found

@@ -62,8 +62,8 @@ export function Templates({ devices, settings }: Props) {
 function One({ template, devices }: { template: Template; devices: WholeDevice[] }) {
   const [open, setOpen] = useState(false);
   const versions = Object.fromEntries(devices.map((d) => [d.id, d.version]));
-  const apply = useChange(() => got(api.POST("/api/templates/{ident}/apply", { params: { path: { ident: template.id } }, body: { devices: devices.map((d) => d.id), versions } })));
-  const forget = useChange(() => got(api.DELETE("/api/templates/{ident}", { params: { path: { ident: template.id } } })));
+  const apply = useChange(() => got(api.POST("/api/templates/{ident}/apply", { params: { path: { ident: String(template.id) } }, body: { devices: devices.map((d) => d.id), versions } })));
+  const forget = useChange(() => got(api.DELETE("/api/templates/{ident}", { params: { path: { ident: String(template.id) } } })));
   const count = (state: string) => template.uses.filter((use) => use.state === state).length;
   const off = template.uses.filter((use) => use.state === "differs" || use.state === "gone");
   const words = [count("holds") ? `holds on ${count("holds")}` : "", count("waits") ? `waits to be written on ${count("waits")}` : "", off.length ? `no longer holds on ${off.length}` : ""].filter(Boolean).join(", ");
