@@ -264,6 +264,26 @@ def test_many_of_a_model_are_set_together(page: Page, demo: Demo) -> None:
     )
 
 
+def test_a_part_is_kept_as_a_template_and_told_where_it_no_longer_holds(page: Page, demo: Demo) -> None:
+    page.lens("Configure")
+    page.select("Slipway box")
+    page.fill("Search in the settings", "Relay 6")
+    part = "//section[@aria-label='Templates']"
+    page.press("Keep 4 values in view as one", part)
+    page.xpath(f"{part}//input").send_keys("Sixth relay")
+    page.press("as a template", part)
+    page.sees("applied to nobody yet", part)
+    assert violations(page) == []
+    page.select("Car deck box")
+    page.press("Decide it for 1 device", part)
+    page.sees("on 1", part)
+    demo.run("set", "Car deck box", "/relays/6/pulse_ms=90")
+    page.sees("no longer holds on 1", part)
+    page.sees("Relay 6 pulse time: 90, not 500", part)
+    demo.run("set", "Car deck box", "/relays/6/pulse_ms=500")
+    demo.run("template", "remove", "Sixth relay")
+
+
 def test_dialogs_say_what_is_wrong_and_keep_what_was_typed(page: Page) -> None:
     page.key(Keys.ESCAPE)
     page.press("Add a line")

@@ -42,10 +42,14 @@ def test_it_is_made_of_what_is_decided_and_applied_to_others_all_or_none(lamp: T
     templates.apply(lamp, [named(DECK), named(PIER)], {}, "eve", library)
     assert get(named(DECK).intended, "/relays/1/pulse_ms") == 750
     assert get(named(PIER).intended, "/relays/1/name") == f"{named(PIER).area.name} lamp 02"  # type: ignore[union-attr]
+    templates.apply(lamp, [named(PIER), named(HALL)], {}, "eve", library)
+    numbers = {name: str(get(named(name).intended, "/relays/1/name"))[-2:] for name in (DECK, PIER, HALL)}
+    assert numbers == {DECK: "01", PIER: "02", HALL: "03"}, "who had it keeps its number"
     reader = Device.objects.create(name="Reader", profile="dunmarrow-dr2", taken_in=True)
+    extra = Device.objects.create(name="Extra", profile="hallvane-rx8", taken_in=True)
     with pytest.raises(RequestError, match="is not for it"):
-        templates.apply(lamp, [named(HALL), reader], {}, "eve", library)
-    assert get(named(HALL).intended, "/relays/1/name") != "Ticket hall lamp 01"
+        templates.apply(lamp, [extra, reader], {}, "eve", library)
+    assert named("Extra").intended == {}
     with pytest.raises(Conflict, match="Somebody else changed"):
         templates.apply(lamp, [named(HALL)], {named(HALL).id: 0}, "eve", library)
     long = templates.make("Long", named(HALL), [], {"/relays/1/name": "{area} {area} {area}"}, "eve", library)

@@ -1432,7 +1432,7 @@ export interface components {
         Applied: {
             devices: string[];
         };
-        /** @description The devices are counted in that order; `versions` are those that were looked at. */
+        /** @description Who has it for the first time is counted on in that order; `versions` are those that were looked at. */
         ApplyTemplateRequest: {
             devices: string[];
             versions?: {

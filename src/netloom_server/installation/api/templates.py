@@ -66,7 +66,7 @@ class TemplatesSerializer(Form):
 
 
 class ApplyTemplateSerializer(Form):
-    """The devices are counted in that order; `versions` are those that were looked at."""
+    """Who has it for the first time is counted on in that order; `versions` are those that were looked at."""
 
     devices = serializers.ListField(child=serializers.CharField(max_length=120), max_length=MOST)
     versions = serializers.DictField(child=serializers.IntegerField(), required=False, default=dict)

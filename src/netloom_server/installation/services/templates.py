@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import count
 from typing import Any
 
 from django.db import transaction
@@ -97,9 +98,13 @@ def _filled(template: Template, device: Device, number: int, profile: Profile, l
 def apply(
     template: Template, devices: Sequence[Device], versions: dict[str, int], by: str, library: Library
 ) -> list[Device]:
-    """Decide its values for these devices, counted in their order; all or none. A plan writes them."""
+    """Decide its values for these devices; all or none. A plan writes them. Who had it before keeps its number, the
+    others are counted on from the last one, in their order."""
+    before = dict(template.uses.values_list("device_id", "number"))
+    fresh = count(max(before.values(), default=0) + 1)
+    numbers = {device.id: before.get(device.id) or next(fresh) for device in devices}
     changes: list[tuple[str, str, Any]] = []
-    for number, device in enumerate(devices, 1):
+    for device in devices:
         profile = profile_of(device, library)
         missing = [path for path in template.values if path not in profile.by_path]
         if missing:
@@ -107,10 +112,12 @@ def apply(
                 f"{device.name}, a {profile.model}, has no {missing[0]}: {template.name} is not for it.",
                 "Leave it out. Nothing was decided.",
             )
-        changes += [(device.id, path, v) for path, v in _filled(template, device, number, profile, library).items()]
+        filled = _filled(template, device, numbers[device.id], profile, library)
+        changes += [(device.id, path, value) for path, value in filled.items()]
     decided = set_intended(changes, library, versions, by)
-    for number, device in enumerate(devices, 1):
-        TemplateUse.objects.update_or_create(template=template, device=device, defaults={"number": number, "by": by})
+    for device in devices:
+        defaults = {"number": numbers[device.id], "by": by}
+        TemplateUse.objects.update_or_create(template=template, device=device, defaults=defaults)
     return decided
 
 
