@@ -80,6 +80,8 @@ def test_what_no_template_may_have_is_refused(site: None, library: Library) -> N
             templates.make("Bad", box, [path], {}, "eve", library)
     with pytest.raises(OutOfRange):
         templates.make("Bad", box, [], {"/inputs/7/settle_ms": 1}, "eve", library)
+    with pytest.raises(RequestError, match="more than 400 letters"):
+        templates.make("Bad", box, [], {"/name": "{n}" + "x" * 400}, "eve", library)
     with pytest.raises(RequestError, match="needs a name"):
         templates.make(" ", box, [], {"/name": "x"}, "eve", library)
     with pytest.raises(NotFound):

@@ -13,6 +13,7 @@ from rest_framework.test import APIClient
 from netloom_core.documents.tree import get
 from netloom_core.errors import RequestError
 from netloom_core.library.load import Library
+from netloom_server.backups.models import Document
 from netloom_server.base.problems import Conflict
 from netloom_server.installation.models import Area, Device, Line, Unit
 from netloom_server.installation.services import decisions, places, universes
@@ -168,3 +169,14 @@ def test_a_fixture_that_is_joined_keeps_what_was_planned(stage: Line, library: L
     decisions.take_in(Device.objects.get(id=found.id), "", None, planned.id, library)
     here = [one for one in places.Site(library).universes(stage.id).fixtures if one.name == "Wash 5"]
     assert [(one.universe, one.start, one.heard, one.at) for one in here] == [(4, 60, 0, 1)]
+
+
+def test_only_slots_that_wait_are_told_as_such(stage: Line, library: Library) -> None:
+    wash = named("Wash 2")
+    document = {"label": "F6", "dmx": {"start": 5, "personality": "rgbw"}}
+    wash.unit.running, wash.unit.read = Document.keep(document), timezone.now()
+    wash.unit.save()
+    decisions.set_intended([(wash.id, "/label", "left")], library)
+    assert (named("Wash 2").counts["pending"], named("Wash 2").counts["place"]) == (1, 0)
+    universes.decide([(wash.id, {"start": 60})], {}, library)
+    assert (named("Wash 2").counts["pending"], named("Wash 2").counts["place"]) == (2, 1)

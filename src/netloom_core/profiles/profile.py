@@ -165,6 +165,15 @@ class Profile(Part):
             found += [("sends", path) for path in (self.sends.universe, self.sends.net, self.sends.subnet)]
         return found
 
+    @property
+    def of_slots(self) -> frozenset[str]:
+        """Of a fixture the items that say which slots are its."""
+        return (
+            frozenset({self.listens.start, self.listens.personality} - {""})
+            if self.listens is not None
+            else frozenset()
+        )
+
     @cached_property
     def of_place(self) -> frozenset[str]:
         """Items that say where it is found on its line, or which slots of which universe are its."""

@@ -284,7 +284,7 @@ def recount_all(devices: Sequence[Device], library: Library, held: Mapping[str, 
     for device, evidence in zip(devices, evidence_of_all(devices, library, held).values(), strict=True):
         profile, running = evidence.profile, evidence.running
         waits = pending(profile, device, running)
-        placed = profile.of_place if profile is not None else frozenset()
+        placed = profile.of_slots or profile.of_place if profile is not None else frozenset()
         counts = {"pending": len(waits), "unkept": 0, "drift": 0, "lost": 0}
         counts["place"] = sum(1 for change in waits if change["path"] in placed)
         if profile is not None and running:

@@ -21,6 +21,7 @@ from netloom_server.installation.services.decisions import named, profile_of, se
 from netloom_server.installation.services.places import with_running
 
 MOST_VALUES = 2000
+MOST_TEXT = 400  # letters
 _WORD = re.compile(r"\{\w+\}")
 
 
@@ -68,6 +69,8 @@ def make(
         value = get(dict(running), path) if value is MISSING else value
         if value is MISSING:
             raise RequestError(f"Nobody knows {item.label} of {device.name}.", "Read it first, or leave it out.")
+        if _has_words(value) and len(value) > MOST_TEXT:
+            raise RequestError(f"{item.label} has more than {MOST_TEXT} letters.", "Make it shorter.")
         found[path] = value if _has_words(value) else checked(profile, path, value)
     if not found or len(found) > MOST_VALUES:
         raise RequestError(f"A template has 1 to {MOST_VALUES} values, not {len(found)}.", "Choose others.")
