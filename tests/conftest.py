@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Iterator
+from itertools import zip_longest
 from pathlib import Path
 from typing import Any
 
@@ -37,6 +38,25 @@ def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> d
     """The engine's tests touch no socket, so their clock jumps."""
     virtual = "tests/core/engine/" in item.path.as_posix()
     return {"virtual": VirtualLoop} if virtual else {"real": asyncio.new_event_loop}
+
+
+# Folders whose tests keep the processor busy, and those whose tests mostly wait for lines; others are short.
+BUSY, WAITING = ("browser", "scenarios", "boundaries"), ("laboratory", "standins", "made_up", "peers")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Files that keep the processor busy and files that wait by turns, since several run at a time; short ones fill up
+    the end. The tests of a file stay together and in their order."""
+    files: dict[Path, list[pytest.Item]] = {}
+    for item in items:
+        files.setdefault(item.path, []).append(item)
+
+    def of(folders: tuple[str, ...]) -> list[Path]:
+        return [path for path in files if path.parent.name in folders]
+
+    turns = [path for pair in zip_longest(of(BUSY), of(WAITING)) for path in pair if path is not None]
+    rest = [path for path in files if path not in set(turns)]
+    items[:] = [item for path in [*turns, *rest] for item in files[path]]
 
 
 @pytest.fixture(scope="session")
