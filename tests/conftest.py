@@ -22,31 +22,13 @@ settings.load_profile("netloom")
 ROOT = Path(__file__).resolve().parents[1]
 
 
-# Folders whose files take minutes. They are begun first, so that no process is left with one while the others are done.
-LONGEST = ("browser", "scenarios", "laboratory", "standins", "made_up", "peers")
-
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    def rank(item: pytest.Item) -> int:
-        folder = item.path.relative_to(ROOT / "tests").parts[0]
-        return LONGEST.index(folder) if folder in LONGEST else len(LONGEST)
-
-    items.sort(key=rank)
-
-
-def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> dict[str, Any]:
-    """The engine's tests touch no socket, so their clock jumps."""
-    virtual = "tests/core/engine/" in item.path.as_posix()
-    return {"virtual": VirtualLoop} if virtual else {"real": asyncio.new_event_loop}
-
-
 # Folders whose tests keep the processor busy, and those whose tests mostly wait for lines; others are short.
-BUSY, WAITING = ("browser", "scenarios", "boundaries"), ("laboratory", "standins", "made_up", "peers")
+BUSY, WAITING = ("browser", "scenarios"), ("laboratory", "standins", "made_up", "peers")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Files that keep the processor busy and files that wait by turns, since several run at a time; short ones fill up
-    the end. The tests of a file stay together and in their order."""
+    """Files that take minutes are begun first, so that no process is left with one while the others are done; those
+    that keep the processor busy and those that wait by turns, since several run at a time."""
     files: dict[Path, list[pytest.Item]] = {}
     for item in items:
         files.setdefault(item.path, []).append(item)
@@ -57,6 +39,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     turns = [path for pair in zip_longest(of(BUSY), of(WAITING)) for path in pair if path is not None]
     rest = [path for path in files if path not in set(turns)]
     items[:] = [item for path in [*turns, *rest] for item in files[path]]
+
+
+def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> dict[str, Any]:
+    """The engine's tests touch no socket, so their clock jumps."""
+    virtual = "tests/core/engine/" in item.path.as_posix()
+    return {"virtual": VirtualLoop} if virtual else {"real": asyncio.new_event_loop}
 
 
 @pytest.fixture(scope="session")
