@@ -172,6 +172,16 @@ def test_one_that_wants_a_new_code_first_gets_it_and_then_the_rest(demo: Demo) -
     demo.run("read", "Strict")
 
 
+def test_a_name_in_another_case_is_told(demo: Demo) -> None:
+    code = demo.json("codes", "show", "Strict")["code"]
+    demo.run("credentials", "Strict", "--user", "Admin", "--password", code)
+    refused = str(demo.json("read", "Strict", expect=None))
+    assert "Its names count by case: its factory's is admin, not Admin." in refused
+    assert code not in refused
+    demo.run("credentials", "Strict", "--user", "admin", "--password", code)
+    demo.run("read", "Strict")
+
+
 def test_codes_of_many_are_replaced_in_one_plan(demo: Demo) -> None:
     """Of a camera by its user's password, of a reader by the key of its secure channel."""
     demo.run("codes", "new", "Envelopes", "Reader", "Strict")

@@ -12,7 +12,7 @@ from typing import Any
 from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import Document, put
 from netloom_core.drivers.wire import Unreadable
-from netloom_core.errors import CannotDo, KeyLost, Unproven
+from netloom_core.errors import CannotDo, KeyLost, Unproven, WrongCredentials
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.item import Item
@@ -41,6 +41,16 @@ class BoundDriver:
         self.unreadable: dict[str, str] = {}  # of the last reading, by path: why
         self._trusted: Hashable | None = None
         self._who, self._priority = target.name, Priority.RUN
+
+    def refused_login(self) -> WrongCredentials:
+        """None of its logins lets in: what to say of that."""
+        wrong = next((one.user for one in self.target.credentials if self.profile.factory.other_case(one.user)), "")
+        case = f" Its names count by case: its factory's is {self.profile.factory.user}, not {wrong}." if wrong else ""
+        return WrongCredentials(
+            f"{self.target.name or self.target.address} does not take the user name and password.{case}",
+            "Enter the right ones on the bench under Address, Access; nothing was changed on the device.",
+            target=self.target.device,
+        )
 
     # What a protocol says for itself
 

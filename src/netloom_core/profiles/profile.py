@@ -45,10 +45,17 @@ class Mode(Part):
 
 
 class Factory(Part):
+    """`names_by_case` is whether it takes a sign-in name only as it is written here, in that case."""
+
     addresses: list[str] = []
     speed: int = 0
     user: str = ""
     password: str = ""
+    names_by_case: bool = False
+
+    def other_case(self, user: str) -> bool:
+        """Whether that is its factory's name, but for the case in which it counts."""
+        return self.names_by_case and user != self.user and user.casefold() == self.user.casefold()
 
 
 class Signs(Part):

@@ -257,14 +257,7 @@ class HttpDriver(BoundDriver):
         for credentials in self.target.credentials or (Credentials(),):
             if await self._enter(credentials, proven):
                 return
-        raise self._refused_login()
-
-    def _refused_login(self) -> WrongCredentials:
-        return WrongCredentials(
-            f"{self.target.name or self.target.address} does not take the user name and password.",
-            "Enter the right ones on the bench under Address, Access; nothing was changed on the device.",
-            target=self.target.device,
-        )
+        raise self.refused_login()
 
     async def _enter(self, credentials: Credentials, proven: int | None) -> bool:
         """Whether it lets in with these, as far as a sign-in tells: Basic and Digest access tell it at the call."""
@@ -306,7 +299,7 @@ class HttpDriver(BoundDriver):
             except WrongCredentials:
                 continue
         self._access.forget()
-        raise self._refused_login()
+        raise self.refused_login()
 
     async def _send(self, call: HttpCall, body: Any, proven: int | None) -> Any:
         fields = tuple(self._access.fields(call.method, call.path))

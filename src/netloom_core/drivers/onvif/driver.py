@@ -73,11 +73,7 @@ class OnvifDriver(BoundDriver):
         self._login = None
         if self.target.trouble:
             raise KeyLost(f"{self.target.name}: {self.target.trouble}", "Enter its credentials again.")
-        raise WrongCredentials(
-            f"{self.target.name or self.target.address} does not take the user name and password.",
-            "Enter the right ones on the bench under Address, Access; nothing was changed on the device.",
-            target=self.target.device,
-        )
+        raise self.refused_login()
 
     async def fetch(self, which: str, wanted: Sequence[Bound]) -> Told:
         """Each different operation once."""

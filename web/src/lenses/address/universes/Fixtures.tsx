@@ -111,7 +111,13 @@ function Number_({ label, value, set, min, max, off }: NumberProps) {
       value={text}
       onChange={(event) => setText(event.target.value)}
       onBlur={decide}
-      onKeyDown={(event) => event.key === "Enter" && decide()}
+      onKeyDown={(event) => {
+        const step = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+        if (event.key === "Enter") decide();
+        if (!step || !good) return;
+        event.preventDefault();
+        setText(String(Math.min(max, Math.max(min, Number(text || min) + step))));
+      }}
       className={`w-12 !px-1 !py-0 font-mono !text-[12.5px] ${good ? "" : "!border-madder"}`}
     />
   );
