@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -82,18 +83,23 @@ def import_table(
     decide: Annotated[bool, typer.Option("--decide", help="decide what the good rows say; `apply` writes it")] = False,
 ) -> None:
     """What a changed address schedule would change; bad rows are named with their reasons."""
+    read_back("/api/places/table", file, decide, "Device", fate)
+
+
+def read_back(url: str, file: Path, decide: bool, title: str, told_of: Callable[[dict[str, Any]], str]) -> None:
+    """A table goes there; what it would change, or changed, and which rows cannot be, is told."""
     try:
         content = file.read_bytes()
     except OSError as error:
         fail("words", f"{file} cannot be read: {error.strerror}.", "Name a CSV or XLSX file.")
     if len(content) > MAX_TABLE:
         fail("words", f"{file} is too large.", "Split it.")
-    told = call("POST", f"/api/places/table/{quoted(file.name)}{'?decide=1' if decide else ''}", content=content)
-    rows = [row for row in told["rows"] if row["changes"] or row["problem"]]
+    told = call("POST", f"{url}/{quoted(file.name)}{'?decide=1' if decide else ''}", content=content)
+    rows = [row for row in told["rows"] if row["changes"] or row["problem"] or row.get("profile")]
     if context.json:
         give(told)
     else:
-        table(("Row", "Device", "What becomes of it"), ((row["number"], row["name"], fate(row)) for row in rows))
+        table(("Row", title, "What becomes of it"), ((row["number"], row["name"], told_of(row)) for row in rows))
         good = sum(1 for row in rows if not row["problem"])
         note(f"{told['decided']} decided; `netloom apply` writes them." if decide else f"{good} would change.")
     if any(row["problem"] for row in rows):

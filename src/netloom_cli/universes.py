@@ -9,7 +9,7 @@ import typer
 
 from netloom_cli.client import DIFFERS, call, context, download, fail, give, note, quoted
 from netloom_cli.output import table
-from netloom_cli.places import MAX_TABLE, fate
+from netloom_cli.places import fate, read_back
 from netloom_cli.survey import one_of
 
 universe_app = typer.Typer(help="DMX universes of a network.", no_args_is_help=True, rich_markup_mode=None)
@@ -145,23 +145,7 @@ def import_sheet(
     decide: Annotated[bool, typer.Option("--decide", help="decide what the good rows say; `apply` writes it")] = False,
 ) -> None:
     """What a changed patch sheet would change; bad rows are named, new fixtures are planned."""
-    try:
-        content = file.read_bytes()
-    except OSError as error:
-        fail("words", f"{file} cannot be read: {error.strerror}.", "Name a CSV or XLSX file.")
-    if len(content) > MAX_TABLE:
-        fail("words", f"{file} is too large.", "Split it.")
-    path = f"/api/lines/{quoted(one_of('line', line)['id'])}/patch/{quoted(file.name)}"
-    told = call("POST", f"{path}{'?decide=1' if decide else ''}", content=content)
-    rows = [row for row in told["rows"] if row["changes"] or row["problem"] or row["profile"]]
-    if context.json:
-        give(told)
-    else:
-        table(("Row", "Fixture", "What becomes of it"), ((row["number"], row["name"], _fate(row)) for row in rows))
-        good = sum(1 for row in rows if not row["problem"])
-        note(f"{told['decided']} decided; `netloom apply` writes them." if decide else f"{good} would change.")
-    if any(row["problem"] for row in rows):
-        raise typer.Exit(DIFFERS)
+    read_back(f"/api/lines/{quoted(one_of('line', line)['id'])}/patch", file, decide, "Fixture", _fate)
 
 
 def _fate(row: dict[str, Any]) -> str:

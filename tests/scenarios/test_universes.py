@@ -45,6 +45,10 @@ def test_overlaps_are_told_and_put_right_in_one_run(demo: Demo) -> None:
     made = demo.json("universe", "plan", "Wash 1", "Wash 2", "Wash 3", "--decide")
     assert made["decided"] == 2
     demo.run("universe", "set", "Wash 3", "--personality", "fine", "--start", "505")
+    demo.run("universe", "set", "Wash 2", "--start", "508")
+    told = str(demo.json("plan", "Wash 2", expect=None)["remarks"])
+    assert "is for Wash 3, too" in told, "what is wrong is said again before it is written"
+    demo.run("universe", "set", "Wash 2", "--start", "5")
     demo.run("fault", "pull-cable", "Wash 2", "--seconds", "1")
     done = demo.json("apply", "Wash 1", "Wash 2", "Wash 3", "--yes", expect=None)
     results = {named(demo, one["device"]): one["result"] for one in done["devices"]}

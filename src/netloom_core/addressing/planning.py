@@ -13,9 +13,9 @@ from dataclasses import dataclass, field
 
 from netloom_core.addressing.hostnames import number_in, patterned
 from netloom_core.addressing.rules import Range, Rules
-from netloom_core.model.line import Line, address_key
+from netloom_core.model.line import PLACE_ROLES, Line, address_key
 
-ROLES = ("address", "mask", "gateway", "name", "speed")
+ROLES = PLACE_ROLES
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ MAX_HOSTS = 4096  # a /20; larger sweeps are refused, they would take minutes an
 DIRECT = "direct"  # the address of the one device at the end of a point-to-point serial line
 UNIT_MARK = "#"
 RDM_DIGITS = 12  # of a UID: who is behind a lighting node is told apart by it
+PLACE_ROLES = ("address", "mask", "gateway", "name", "speed")  # of items that say where a device is found on its line
 UNITS = {"osdp": (0, 126), "modbus": (1, 247)}  # addresses on a bus, first and last
 
 

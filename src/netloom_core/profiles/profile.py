@@ -14,6 +14,7 @@ from typing import Any, Literal, Self
 
 from pydantic import ConfigDict, Field, SerializeAsAny, ValidationError, field_validator, model_validator
 
+from netloom_core.model.line import PLACE_ROLES
 from netloom_core.profiles.axis import Axis
 from netloom_core.profiles.binding import Binding
 from netloom_core.profiles.channel import Channel
@@ -24,7 +25,6 @@ from netloom_core.profiles.people import Connector, Console, Light, Procedure, V
 from netloom_core.profiles.universe import Listens, Sends
 from netloom_core.types.base import Part
 
-PLACES = ("address", "mask", "gateway", "name", "speed")  # roles
 MOST_ITEMS = 20_000  # written out
 ProcedureName = Literal["store", "restart", "factory-reset", "initialise", "identify"]
 
@@ -184,7 +184,7 @@ class Profile(Part):
     @cached_property
     def of_place(self) -> frozenset[str]:
         """Items that say where it is found on its line, or which slots of which universe are its."""
-        placed = (item for role in PLACES if (item := self.with_role(role)) is not None)
+        placed = (item for role in PLACE_ROLES if (item := self.with_role(role)) is not None)
         return frozenset({item.path for item in placed} | {path for _, path in self._named_for_universes() if path}) | (
             self.outputs.keys()
         )

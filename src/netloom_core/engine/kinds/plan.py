@@ -204,12 +204,9 @@ class PlanRun:
             plan.remarks.append(Remark("address-taken", text))
 
 
-PLACE_ROLES = {"address", "mask", "gateway", "name", "speed"}
-
-
 def _touches_place(plan: DevicePlan, subject: Subject) -> bool:
     paths = [change["path"] for step in plan.steps for change in step.params.get("changes", [])]
-    return any(subject.profile.by_path[path].role in PLACE_ROLES for path in paths)
+    return not subject.profile.of_place.isdisjoint(paths)
 
 
 def _goes_to(plan: DevicePlan, subject: Subject) -> list[str]:

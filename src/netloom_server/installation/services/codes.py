@@ -10,8 +10,6 @@ import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from django.db import transaction
-
 from netloom_core.documents.tree import MISSING, get
 from netloom_core.errors import RequestError
 from netloom_core.library.load import Library
@@ -107,7 +105,6 @@ def _user(device: Device, profile: Profile) -> str:
     return own.user if own is not None else profile.factory.user
 
 
-@transaction.atomic
 def reveal(device: Device, library: Library) -> Code:
     """The code by which it is got into now, and one that is decided and not written yet. Whoever asks stands in the
     journal; that is the caller's. Raises RequestError where none is kept here, KeyLost."""
