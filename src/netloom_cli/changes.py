@@ -258,13 +258,23 @@ def drive(
 
 
 def credentials(
-    device: str,
-    user: Annotated[str, typer.Option()],
-    password: Annotated[str, typer.Option(prompt=True, hide_input=True, help="asked for when not given")],
+    device: Annotated[str, typer.Argument(help="a device; nothing with --model or --all")] = "",
+    user: Annotated[str, typer.Option()] = "",
+    password: Annotated[str, typer.Option(prompt=True, hide_input=True, help="asked for when not given")] = "",
+    level: Annotated[str, typer.Option(help="which of several codes, like master")] = "",
+    model: Annotated[str, typer.Option(help="for all of this profile that have none of their own")] = "",
+    everywhere: Annotated[bool, typer.Option("--all", help="for the whole installation")] = False,
 ) -> None:
-    """Save how Netloom gets into a device."""
-    call("PUT", f"/api/devices/{quoted(device)}/credentials", {"user": user, "password": password})
-    give({"device": device, "saved": True}) if context.json else note("Saved, encrypted.")
+    """Save how Netloom gets into a device, all of a model, or the whole installation."""
+    if sum((bool(device), bool(model), everywhere)) != 1:
+        fail("words", "For whom?", "Name one device, or say --model PROFILE, or --all.", WORDS)
+    body = {"level": level, "user": user, "password": password}
+    if device:
+        call("PUT", f"/api/devices/{quoted(device)}/credentials", body)
+    else:
+        call("PUT", "/api/logins", {**body, "profile": model})
+    told = {"device": device} if device else {"model": model, "all": everywhere}
+    give({**told, "saved": True}) if context.json else note("Saved, encrypted.")
 
 
 def forget_certificate(device: str) -> None:

@@ -9,7 +9,7 @@
         NobodyThere       and there is no sign that anybody is at that place
       Unproven            the connection is not the one on which it was proven who is there   nothing was sent
       DeviceError         the device answered, and said no
-        WrongCredentials  CodeWanted  Busy  Refused (PromisedElsewhere, WantsEncryption)
+        WrongCredentials  CodeWanted  LevelWanted  Busy  Refused (PromisedElsewhere, WantsEncryption)
       ProtocolError       the device answered with bytes that break the protocol
       ReadBackMismatch    the device said yes and has another value
       NotDone             a person at the device did not do it, or did not see it
@@ -145,6 +145,20 @@ class CodeWanted(DeviceError):
             f"{name} wants a new code in place of its factory's before it does anything else.",
             "Give it one under Configure, Codes; what is left is planned after that. Nothing was changed.",
             target=target,
+        )
+
+
+class LevelWanted(DeviceError):
+    """Something needs a higher level of access than any that is known for the device. Nothing was sent."""
+
+    code = "level-wanted"
+
+    def __init__(self, name: str, code: str, target: str = "") -> None:
+        super().__init__(
+            f"That needs the {code} of {name}, which is not known here.",
+            f"Enter the {code} under Address, Access; the others are not needed. Nothing was written.",
+            target=target,
+            outcome="not_sent",
         )
 
 

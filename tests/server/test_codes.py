@@ -64,8 +64,9 @@ def test_a_key_is_made_of_digits_whatever_the_pattern(site: None, library: Libra
     [made] = codes.give([reader], "", "eve", library)
     assert re.fullmatch("[0-9a-f]{32}", made.code)
     keypad = Device.objects.create(name="Alarm", profile="kestrel-ac3", taken_in=True)
-    [made] = codes.give([keypad], "", "eve", library)
-    assert re.fullmatch("[0-9]{8}", made.code)
+    made_three = codes.give([keypad], "", "eve", library)
+    assert [one.level for one in made_three] == ["user", "installer", "master"]
+    assert all(re.fullmatch("[0-9]{8}", one.code) for one in made_three)
 
 
 def test_whose_code_is_the_factorys_is_told(technician: APIClient, library: Library) -> None:
@@ -79,7 +80,7 @@ def test_whose_code_is_the_factorys_is_told(technician: APIClient, library: Libr
     told = {one["name"]: one["code"] for one in technician.get("/api/devices").json()["devices"]}
     assert told[box.name] == "factory"
     never = Device(name="x", profile=box.profile)
-    assert codes.standing(never, library.get(box.profile), own=False) == ""
+    assert codes.standing(never, library.get(box.profile), own=set()) == ""
 
 
 def test_only_a_lead_looks_at_a_code_and_stands_in_the_journal(

@@ -58,6 +58,8 @@ class Bench:
     def target(self) -> Target:
         factory = self.profile.factory
         login = (Credentials(factory.user, factory.password),) if factory.user or factory.password else ()
+        levels = (level for level in self.profile.levels if level.password)
+        login = (*login, *(Credentials(level.user, level.password, level.name) for level in levels))
         if isinstance(self.unit, OsdpUnit) and self.unit.must:
             login = (Credentials("", self.unit.key.hex()),)
         key = f"{self.profile.maker.casefold()}|{self.unit.serial.casefold()}"

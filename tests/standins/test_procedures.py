@@ -10,7 +10,6 @@ import pytest
 
 from netloom_core.documents.tree import get, leaves
 from netloom_core.library.load import Library
-from netloom_core.model.device import Credentials
 from netloom_core.model.work import RunState
 from netloom_core.plan.procedures import PERFORMED, SETS_BACK
 from tests.conftest import ROOT
@@ -93,18 +92,4 @@ async def test_one_that_refuses_its_reset_is_told(library: Library, tmp_path: Pa
         assert [step.state for step in run.steps] == ["done", "failed"]
         assert "did not happen" in run.steps[1].message
         assert get(here.unit.memory.running, "/inputs/1/name") == "Player"
-        await rig.engine.stop()
-
-
-async def test_what_needs_a_higher_level_says_which(library: Library, tmp_path: Path) -> None:
-    async with bench(library, "kestrel-ac3", tmp_path, NETWORK.format(n=8)) as here:
-        user = (Credentials("", "1111"),)
-        rig = Live(library, here.unit, replace(here.target, device="dev1", found=True, credentials=user), here.owners)
-        await rig.engine.start()
-        run = await rig.set({"/station/test_at": "04:30:00", "/station/account": "4411"})
-        [step] = run.steps
-        assert step.state == "failed"
-        assert "not of that level" in step.message
-        assert "the level installer" in step.hint
-        assert get(here.unit.memory.running, "/station/account") == ""
         await rig.engine.stop()

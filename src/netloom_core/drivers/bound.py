@@ -6,13 +6,14 @@ is the same for all.
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Hashable, Mapping, Sequence
+from collections.abc import AsyncIterator, Hashable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 from netloom_core.bus.turns import Priority
 from netloom_core.documents.tree import Document, put
 from netloom_core.drivers.wire import Unreadable
-from netloom_core.errors import CannotDo, KeyLost, Unproven, WrongCredentials
+from netloom_core.errors import CannotDo, KeyLost, LevelWanted, Unproven, WrongCredentials
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.item import Item
@@ -40,14 +41,23 @@ class BoundDriver:
         self.name = name
         self.unreadable: dict[str, str] = {}  # of the last reading, by path: why
         self._trusted: Hashable | None = None
+        self._level = ""  # of access, at which it is entered
         self._who, self._priority = target.name, Priority.RUN
+
+    @property
+    def logins(self) -> tuple[Credentials, ...]:
+        """By which it may be entered at the present level, the likeliest first; a nameless one where none is known."""
+        return self.target.logins(self._level) or (Credentials(),)
 
     def refused_login(self) -> WrongCredentials:
         """None of its logins lets in: what to say of that."""
-        wrong = next((one.user for one in self.target.credentials if self.profile.factory.other_case(one.user)), "")
+        wrong = next((one.user for one in self.logins if self.profile.factory.other_case(one.user)), "")
         case = f" Its names count by case: its factory's is {self.profile.factory.user}, not {wrong}." if wrong else ""
+        named = any(one.user for one in self.logins)
+        code = self.profile.ladder.called(self._level)
+        what = "user name and password" if named or not self.profile.levels else f"{code} that is known here"
         return WrongCredentials(
-            f"{self.target.name or self.target.address} does not take the user name and password.{case}",
+            f"{self.target.name or self.target.address} does not take the {what}.{case}",
             "Enter the right ones on the bench under Address, Access; nothing was changed on the device.",
             target=self.target.device,
         )
@@ -77,7 +87,35 @@ class BoundDriver:
     def connection(self) -> Hashable | None:
         return None
 
+    def sign_out(self) -> None:
+        """The next call enters anew, at the level that is set then."""
+
     # What is the same for all
+
+    @contextmanager
+    def at_level(self, level: str) -> Iterator[None]:
+        """What is asked in here is asked by whoever has that level of access. Raises LevelWanted where nobody has.
+
+        Where the connection has to be proven anew first, the level stays: the same is asked again after that.
+        """
+        if level and not self.target.logins(level):
+            code = self.profile.ladder.called(level)
+            raise LevelWanted(self.target.name or self.target.address, code, self.target.device)
+        self._rise(level)
+        again = False
+        try:
+            yield
+        except Unproven:
+            again = True
+            raise
+        finally:
+            if not again:
+                self._rise("")
+
+    def _rise(self, level: str) -> None:
+        if level != self._level:
+            self._level = level
+            self.sign_out()
 
     def trust(self, connection: Hashable | None) -> None:
         self._trusted = connection
@@ -95,6 +133,7 @@ class BoundDriver:
         """Let go of what is open."""
 
     async def read(self, which: str) -> Document:
+        self._rise("")
         wanted = []
         for bound in self.profile.bound(self.name):
             if not bound.item.decided or bound.item.secret or not bound.binding.reads:
@@ -123,7 +162,8 @@ class BoundDriver:
             if bound is None or not bound.binding.writes:
                 raise CannotDo(f"{change.path} of {self.target.name} cannot be written by {self.name}.")
             values.append((bound, self.plain(bound.item, change.after)))
-        await self.assign(values)
+        with self.at_level(self.profile.level_for(change.path for change in changes)):
+            await self.assign(values)
 
     def plain(self, item: Item, value: Any) -> Any:
         """The value to send: the text itself behind a reference to a secret."""
@@ -149,8 +189,9 @@ class BoundDriver:
         calls = self.profile.calls(name, self.name)
         if not calls:
             raise CannotDo(f"{self.profile.model} has no way to {name}.", "Nothing was sent to it.")
-        await self.perform(calls)
         described = self.profile.procedure(name)
+        with self.at_level(self.profile.ladder.of(described.level) if described is not None else ""):
+            await self.perform(calls)
         if described is not None and described.away and name != "restart":
             self.went()
 
@@ -158,6 +199,7 @@ class BoundDriver:
         """It starts anew: nothing of the present talk lasts."""
 
     async def states(self) -> dict[str, str]:
+        self._rise("")
         wanted = [one for one in self.profile.bound(self.name) if one.item.live and one.binding.reads]
         return self.states_of(await self.fetch(RUNNING, wanted))
 
@@ -178,7 +220,8 @@ class BoundDriver:
             value = item.type.check(state)
         except BadValue as error:
             raise CannotDo(f"{item.label} cannot be driven to {state!r}.", f"Give {item.type.want()}.") from error
-        await self.assign([(bound, value)])
+        with self.at_level(self.profile.ladder.of(item.level)):
+            await self.assign([(bound, value)])
 
     async def watch(self) -> AsyncIterator[dict[str, str]]:
         raise CannotDo(f"{self.profile.model} does not tell changes by itself.")

@@ -54,8 +54,8 @@ class EngineRecords:
     async def bind(self, device: str, address: str, time: float) -> None:
         await self._store.devices.bind(device, address, time)
 
-    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None:
-        await self._store.devices.save_secret(device, path, secret, user=user)
+    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None, level: str = "") -> None:
+        await self._store.devices.save_secret(device, path, secret, user=user, level=level)
 
     async def forget_login(self, device: str) -> None:
         await self._store.devices.forget_login(device)

@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator
 
 from netloom_core.library.standard import PREFIX, is_standard
+from netloom_core.profiles import levels
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.types.base import BadValue
@@ -17,6 +18,8 @@ def problems(profile: Profile) -> Iterator[str]:
     """One sentence for each thing that would fail at run time, naming where it is."""
     for item in profile.written_out:
         yield from _item(profile, item)
+    needed: dict[str, str] = {name: procedure.level for name, procedure in profile.procedures.items()}
+    yield from levels.problems(profile.levels, profile.written_out, needed)
     yield from _console(profile)
     yield from _procedures(profile)
     yield from _views(profile)

@@ -22,8 +22,11 @@ class Identity:
 
 @dataclass(frozen=True)
 class Credentials:
+    """`level` is which of several levels of access they open, "" the usual one (profiles/levels.py)."""
+
     user: str = ""
     password: str = field(default="", repr=False)
+    level: str = ""
 
 
 @dataclass(frozen=True)
@@ -54,6 +57,10 @@ class Target:
     pins: Mapping[str, str] = field(default_factory=dict)
     snmp: SnmpAccess = field(default_factory=SnmpAccess)
     nearby: tuple[Line, ...] = ()
+
+    def logins(self, level: str = "") -> tuple[Credentials, ...]:
+        """How one gets in at that level, the likeliest first."""
+        return tuple(one for one in self.credentials if one.level == level)
 
     def at(self, address: str, speed: int | None = None) -> Target:
         """There; on another network where that one holds the address and its own does not."""

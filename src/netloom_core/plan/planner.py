@@ -46,13 +46,19 @@ class DevicePlan:
 
 @dataclass(frozen=True)
 class Subject:
-    """A device as the planner needs it: what it is, can do and has now."""
+    """A device as the planner needs it: what it is, can do and has now. `levels` are those of access whose code is
+    known, None where nobody looked."""
 
     device: str
     profile: Profile
     abilities: Abilities
     running: Document
     startup: Document
+    levels: frozenset[str] | None = None
+
+    def opens(self, level: str) -> bool:
+        """Whether what needs that level of access can be done."""
+        return not level or self.levels is None or level in self.levels
 
     def row(self, setting: Item) -> Row:
         return row_for(setting.takes, setting.kept, frozenset() if setting.secret else self.abilities.sets)
@@ -145,6 +151,7 @@ def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = Tr
             checked(profile, change.path, change.after)
     if not keep:
         changes = _only_to_try(subject, changes, plan)
+    changes = _let_in(subject, changes, plan)
     if changes and not _reachable(subject, changes, plan):
         return plan
     sorted_ = _sort(subject, changes)
@@ -185,6 +192,24 @@ def _reachable(subject: Subject, changes: Sequence[Change], plan: DevicePlan) ->
     return not lacks
 
 
+def _let_in(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> list[Change]:
+    """What can be written with the codes that are known; of what is left out it is said which code it needs."""
+    closed: dict[str, list[str]] = {}
+    good = []
+    for change in changes:
+        level = subject.profile.level_for([change.path])
+        if subject.opens(level):
+            good.append(change)
+        else:
+            closed.setdefault(level, []).append(subject.profile.called(change.path))
+    for level, names in closed.items():
+        listed = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+        code = subject.profile.ladder.called(level)
+        text = f"{listed}: it needs the {code}, which is not known here. Enter it under Address, Access."
+        plan.remarks.append(Remark("level-wanted", text))
+    return good
+
+
 def _only_to_try(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> list[Change]:
     """What can be tried without being kept."""
     good, profile = [], subject.profile
@@ -212,6 +237,8 @@ def _step(subject: Subject, action: str, changes: Sequence[Change], seconds: flo
         "disturbs": sorted(disturbs),
         "seconds": seconds,
     }
+    if level := subject.profile.level_for(change.path for change in changes):
+        params["signs_in"] = subject.profile.ladder.called(level)
     return StepState(0, subject.device, action, params)
 
 

@@ -44,6 +44,11 @@ def plan_procedure(subject: Subject, name: str, unread: NetloomError | None = No
             Remark("left-out", f"Nothing is done: {profile.model} has no {what} by the way it is reached.")
         )
         return plan
+    if told and not subject.opens(profile.ladder.of(procedure.level)):
+        code = profile.ladder.called(profile.ladder.of(procedure.level))
+        text = f"Nothing is done: it needs the {code}, which is not known here. Enter it under Address, Access."
+        plan.remarks.append(Remark("level-wanted", text))
+        return plan
     if unread is not None:
         text = f"There is no backup before it: {unread.message} What was read of it last is kept."
         plan.remarks.append(Remark("sets-back", text))

@@ -45,7 +45,9 @@ class Item(Part):
     """One value. `use` says whether it is decided (in the four sets), live (watched) or driven (acted on).
 
     `takes` tells when a written value works; `kept` what a power cut does to it; `role` marks what the
-    device is reached or called by. `bind` has, by channel, how it is read, written, watched and driven.
+    device is reached or called by. `level` is the level of access that writing it needs, `opens` of a password the
+    level whose code it is, where that is not the usual one. `bind` has, by channel, how it is read, written, watched
+    and driven.
     `point` is its short name where it is live or driven, `kind` what it is there; `targets` are the states that it
     can be driven to where that is not all of them, `by_way_of` those that it passes on the way there (a lamp warms up).
     """
@@ -58,6 +60,7 @@ class Item(Part):
     takes: Literal["at-once", "on-store", "on-restart"] = "at-once"
     kept: Literal["when-stored", "always", "never"] = "when-stored"
     level: str = ""
+    opens: str = ""
     reserved: str = ""
     targets: list[str] = []
     by_way_of: dict[str, list[str]] = {}

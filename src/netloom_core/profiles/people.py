@@ -116,10 +116,11 @@ class Procedure(Part):
     """Something that a device does as a whole. `calls` are by channel; what a person does comes before them.
 
     `away` is how many seconds it may be gone; `survives` which roles keep their value; `back` how one sees
-    that it is there again.
+    that it is there again. `level` is the level of access that its calls need.
     """
 
     label: str = ""
+    level: str = ""
     calls: dict[str, list[Any]] = {}
     by_hand: list[Act] = Field(default=[], max_length=12)
     away: float = Field(default=0, ge=0, le=1800)

@@ -7,7 +7,7 @@ What only a protocol knows, its channel, bindings and calls, is in the folder of
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal, Self
@@ -21,6 +21,7 @@ from netloom_core.profiles.channel import Channel
 from netloom_core.profiles.fill import filled
 from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.item import Item
+from netloom_core.profiles.levels import Ladder, Level
 from netloom_core.profiles.people import Connector, Console, Light, Procedure, View
 from netloom_core.profiles.universe import Listens, Sends
 from netloom_core.types.base import Part
@@ -103,6 +104,7 @@ class Profile(Part):
     channels: dict[str, SerializeAsAny[Channel]] = Field(min_length=1)
     signs: Signs = Signs()
     factory: Factory = Factory()
+    levels: list[Level] = Field(default=[], max_length=8)
     axes: dict[str, Axis] = {}
     items: list[Item] = []
     procedures: dict[ProcedureName, Procedure] = {}
@@ -309,6 +311,17 @@ class Profile(Part):
     @cached_property
     def _roles(self) -> dict[str, Item]:
         return {item.role: item for item in reversed(list(self.by_path.values())) if item.role}
+
+    @cached_property
+    def ladder(self) -> Ladder:
+        """Its levels of access."""
+        known = Ladder(tuple(self.levels), {})
+        codes = {known.named(i.opens) or "": i for i in reversed(list(self.by_path.values())) if i.role == "password"}
+        return Ladder(known.levels, codes)
+
+    def level_for(self, paths: Iterable[str]) -> str:
+        """At which level one has to be signed in to write all of these."""
+        return self.ladder.highest(item.level for path in paths if (item := self.by_path.get(path)) is not None)
 
     def called(self, path: str) -> str:
         """A value in words: by its label, else by its path."""

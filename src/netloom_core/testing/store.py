@@ -151,13 +151,14 @@ class MemoryStore:
                 raise taken(address, other.target.name, device, mine.target.name)
         mine.bound[address] = time
 
-    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None:
+    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None, level: str = "") -> None:
         self.records[device].secrets[path] = secret
         if user is None:
             return
         target = self.records[device].target
         text = target.secrets[secret]
-        self.records[device].target = replace(target, credentials=(Credentials(user, text),))
+        others = tuple(one for one in target.credentials if one.level != level)
+        self.records[device].target = replace(target, credentials=(Credentials(user, text, level), *others))
 
     async def forget_login(self, device: str) -> None:
         self.hook("forget login")

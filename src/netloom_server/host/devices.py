@@ -19,7 +19,7 @@ from netloom_server.base.crossing import in_records, moment
 from netloom_server.base.gather import Gathered
 from netloom_server.base.moments import latest
 from netloom_server.installation.models import Credential, Device, Secret, Unit
-from netloom_server.installation.services import decisions, records
+from netloom_server.installation.services import decisions, logins, records
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.installation.services.leasing import plan_of
 from netloom_server.installation.services.lines import line_of
@@ -42,10 +42,10 @@ class DeviceRecords:
 
     def _targets(self, devices: list[str]) -> dict[str, Target | NetloomError]:
         found: dict[str, Target | NetloomError] = {}
-        networks = records.networks_in_use()
+        networks, shared = records.networks_in_use(), logins.shared()
         for ident, device in records.with_access(devices).items():
             try:
-                found[ident] = records.target_of(device, self._library, networks)
+                found[ident] = records.target_of(device, self._library, networks, shared)
             except NetloomError as error:
                 found[ident] = error
         return found
@@ -102,11 +102,11 @@ class DeviceRecords:
         unit.bound = {**unit.bound, address: time}
         unit.save(update_fields=["bound"])
 
-    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None) -> None:
-        await in_records(self._save_secret, device, path, secret, user)
+    async def save_secret(self, device: str, path: str, secret: str, *, user: str | None, level: str = "") -> None:
+        await in_records(self._save_secret, device, path, secret, user, level)
 
     @transaction.atomic
-    def _save_secret(self, ident: str, path: str, reference: str, user: str | None) -> None:
+    def _save_secret(self, ident: str, path: str, reference: str, user: str | None, level: str) -> None:
         device = Device.objects.filter(id=ident).first()
         kept = Secret.objects.filter(device=ident, id=reference.removeprefix(PREFIX)).first()
         if device is None or kept is None:
@@ -116,7 +116,7 @@ class DeviceRecords:
         unit.save(update_fields=["secrets"])
         if user is not None:
             Credential.objects.update_or_create(
-                device=device, defaults={"user": user, "secret": kept.secret, "set_by": kept.set_by}
+                device=device, level=level, defaults={"user": user, "secret": kept.secret, "set_by": kept.set_by}
             )
         records.recount(device, self._library)
 

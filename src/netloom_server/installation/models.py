@@ -246,13 +246,32 @@ class Sighting(models.Model):
 
 
 class Credential(models.Model):
-    """How to get into a device; `secret` is encrypted with a key outside the database."""
+    """How to get into a device at one level of access, "" the usual one; `secret` is encrypted with a key outside the
+    database."""
 
-    device = models.OneToOneField(Device, on_delete=models.CASCADE, related_name="credential")
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="logins")
+    level = models.CharField(max_length=30, default="")
     user = models.CharField(max_length=120)
     secret = models.BinaryField()
     set_by = models.CharField(max_length=150)
     set_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["device", "level"], name="one_login_a_level")]
+
+
+class SharedLogin(models.Model):
+    """How to get into all devices of one model, or with an empty `profile` into all that have a code, at one level."""
+
+    profile = models.CharField(max_length=60, default="")
+    level = models.CharField(max_length=30, default="")
+    user = models.CharField(max_length=120)
+    secret = models.BinaryField()
+    set_by = models.CharField(max_length=150)
+    set_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["profile", "level"], name="one_shared_login_a_level")]
 
 
 class OwnProfile(models.Model):

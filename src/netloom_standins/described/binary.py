@@ -47,7 +47,8 @@ class BinaryForm(BaseModel):
     escaped: str = ""
     times: dict[str, float] = {}
     words: dict[str, dict[str, int]] = {}
-    codes: dict[str, int] = {}  # access codes and the level that each opens
+    codes: dict[str, int] = {}  # where access codes are, and the level that each opens
+    strict_at: str = ""  # while that is true, it does nothing before all codes are others than its factory's
     refused: dict[str, str] = {}
     messages: list[Message]
 
@@ -163,9 +164,12 @@ class BinaryTalk:
     def _carried_out(self, message: Message, groups: tuple[str, ...]) -> str:
         if message.does.startswith("enter "):
             code = bytes.fromhex(groups[0]).rstrip(b"\0").decode()
-            if code not in self.form.codes:
+            levels = [level for path, level in self.form.codes.items() if self.unit.memory.value(path) == code]
+            if not levels:
                 raise Wrong("code")
-            self._level = self.form.codes[code]
+            self._level = max(levels)
+        elif message.level and not self.form.codes.keys() & message.set.keys() and self._codes_are_missing():
+            raise Wrong("first")
         if message.level > self._level:
             raise Wrong("level")
         for path, said in message.set.items():
@@ -177,6 +181,12 @@ class BinaryTalk:
         if not message.does.startswith("enter "):
             self.unit.do(message.does)
         return answer
+
+    def _codes_are_missing(self) -> bool:
+        memory, strict = self.unit.memory, self.form.strict_at
+        if not strict or not memory.value(strict):
+            return False
+        return any(memory.value(path) == memory.cells[path].first() for path in self.form.codes)
 
     @staticmethod
     def _path(text: str, groups: tuple[str, ...], *, plain: bool = False) -> str:

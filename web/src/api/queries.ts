@@ -17,6 +17,11 @@ export const deviceQuery = (id: string) =>
     queryKey: ["device", id],
     queryFn: () => got(api.GET("/api/devices/{word}", { params: { path: { word: id } } })),
   });
+/** Logins for all of a model or the whole installation; their codes are never told. */
+export const loginsQuery = queryOptions({
+  queryKey: ["devices", "logins"],
+  queryFn: async () => (await got(api.GET("/api/logins"))).logins,
+});
 export const profilesQuery = queryOptions({
   queryKey: ["profiles"],
   queryFn: () => got(api.GET("/api/profiles")),

@@ -333,7 +333,7 @@ export interface paths {
         /** @description Save how Netloom gets into the device. It can be replaced, never read. */
         put: operations["devices_credentials_update"];
         post?: never;
-        /** @description Back to the factory credentials of the profile. */
+        /** @description Back to what its model, the installation or its factory has. */
         delete: operations["devices_credentials_destroy"];
         options?: never;
         head?: never;
@@ -778,6 +778,39 @@ export interface paths {
         put: operations["lines_order_update"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/logins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which logins there are for many devices, without their codes. */
+        get: operations["logins_retrieve"];
+        put: operations["logins_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/logins/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["logins_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1583,6 +1616,7 @@ export interface components {
             device: string;
             name: string;
             serial: string;
+            level: string;
             user: string;
             code: string;
         };
@@ -1634,7 +1668,10 @@ export interface components {
             lost: number;
             place: number;
         };
+        /** @description `level` is empty for the usual code. */
         CredentialRequest: {
+            /** @default  */
+            level: string;
             user: string;
             password: string;
         };
@@ -1964,6 +2001,14 @@ export interface components {
             /** Format: date-time */
             ended: string | null;
         };
+        /** @description What is known of the code of one level: `by` is own, model, installation, factory, or empty. */
+        LoginKnown: {
+            level: string;
+            label: string;
+            by: string;
+            user: string;
+            can_set: boolean;
+        };
         LookedRequest: {
             printed: string;
             pattern: string;
@@ -2022,11 +2067,15 @@ export interface components {
             name: string;
             parent?: number | null;
         };
-        /** @description `pattern` as for names, with {random} or {random:4}; random ones where it is empty. */
+        /**
+         * @description `pattern` as for names, with {level} and {random} or {random:4}; random ones where it is empty. `levels` are the
+         *     codes meant of devices with several; all without.
+         */
         NewCodesRequest: {
             devices: string[];
             /** @default  */
             pattern: string;
+            levels?: string[];
         };
         NewDeviceRequest: {
             name: string;
@@ -2062,6 +2111,15 @@ export interface components {
             username: string;
             role: components["schemas"]["RoleEnum"];
             password?: string;
+        };
+        /** @description `profile` is empty for all devices of the installation that have such a code. */
+        NewSharedLoginRequest: {
+            /** @default  */
+            level: string;
+            user: string;
+            password: string;
+            /** @default  */
+            profile: string;
         };
         NewTokenRequest: {
             name: string;
@@ -2527,6 +2585,18 @@ export interface components {
             baseline: unknown;
             label: string;
         };
+        SharedLogin: {
+            id: number;
+            profile: string;
+            level: string;
+            user: string;
+            set_by: string;
+            /** Format: date-time */
+            set_at: string;
+        };
+        SharedLogins: {
+            logins: components["schemas"]["SharedLogin"][];
+        };
         Sheet: {
             rows: components["schemas"]["SheetRow"][];
             decided: number;
@@ -2769,6 +2839,10 @@ export interface components {
         WatchModeRequest: {
             minutes: number;
         };
+        WhichCodeRequest: {
+            /** @default  */
+            level: string;
+        };
         WholeDevice: {
             id: string;
             name: string;
@@ -2827,7 +2901,7 @@ export interface components {
             last_proof: {
                 [key: string]: unknown;
             };
-            has_credentials: boolean;
+            levels: components["schemas"]["LoginKnown"][];
             certificate: string;
             channel: string;
             mode_note: string;
@@ -3703,7 +3777,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WhichCodeRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -3759,7 +3837,9 @@ export interface operations {
     };
     devices_credentials_destroy: {
         parameters: {
-            query?: never;
+            query?: {
+                level?: string;
+            };
             header?: never;
             path: {
                 word: string;
@@ -4912,6 +4992,95 @@ export interface operations {
                 "application/json": components["schemas"]["LineOrderRequest"];
             };
         };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    logins_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedLogins"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    logins_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSharedLoginRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedLogin"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    logins_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No response body */
             204: {

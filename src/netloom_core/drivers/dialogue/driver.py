@@ -36,7 +36,7 @@ class DialogueDriver(BoundDriver):
         assert isinstance(channel, DialogueChannel)
         self._channel = channel
         self._carriers = carriers
-        self._login = (target.credentials or (Credentials(),))[0]
+        self._login = self.logins[0]
         self._carrier = carriers(self._login)
         self._heard = Heard(channel)
 
@@ -79,7 +79,7 @@ class DialogueDriver(BoundDriver):
         return self._login.user
 
     async def identify(self) -> Identity:
-        for number, login in enumerate(self.target.credentials or (Credentials(),)):
+        for number, login in enumerate(self.logins):
             try:
                 if number:
                     self._carrier.drop()
@@ -92,7 +92,7 @@ class DialogueDriver(BoundDriver):
                     )
                 return await self._talk(self._identify, proves=True)
             except WrongCredentials:
-                if number + 1 >= len(self.target.credentials):
+                if number + 1 >= len(self.logins):
                     raise
         raise AssertionError("the loop above returns or raises")
 
@@ -193,6 +193,11 @@ class DialogueDriver(BoundDriver):
 
     def went(self) -> None:
         self._carrier.drop()
+
+    def sign_out(self) -> None:
+        self._carrier.drop()
+        self._login = self.logins[0]
+        self._carrier = self._carriers(self._login)
 
     async def sign_in_as(self, credentials: Credentials) -> bool:
         """On a connection of its own, which is closed again."""

@@ -129,14 +129,11 @@ class FramedDriver(BoundDriver):
     async def _enter(self, talk: Talk) -> None:
         if self.target.trouble:
             raise KeyLost(f"{self.target.name}: {self.target.trouble}", "Enter its credentials again.")
-        for login in self.target.credentials or (Credentials(),):
+        for login in self.logins:
             if await self._lets_in(talk, login):
                 self._entered = self.connection
                 return
-        raise WrongCredentials(
-            f"{self.target.name} does not take that code.",
-            "Enter the right one on the bench under Address, Access; nothing was changed on the device.",
-        )
+        raise self.refused_login()
 
     async def _lets_in(self, talk: Talk, login: Credentials) -> bool:
         how = self._channel.sign_in
@@ -218,6 +215,9 @@ class FramedDriver(BoundDriver):
 
     def went(self) -> None:
         self._carrier.drop()
+
+    def sign_out(self) -> None:
+        self._entered = None
 
 
 async def _collected(talk: Talk, pieces: Pieces) -> bytes:

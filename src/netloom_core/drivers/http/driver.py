@@ -224,6 +224,9 @@ class HttpDriver(BoundDriver):
     def went(self) -> None:
         self._access.forget()
 
+    def sign_out(self) -> None:
+        self._access.forget()
+
     # Calls
 
     async def sign_in_as(self, credentials: Credentials) -> bool:
@@ -254,7 +257,7 @@ class HttpDriver(BoundDriver):
                 "Enter its credentials again, or put the key of this data folder back. Nothing was sent to it.",
                 target=self.target.device,
             )
-        for credentials in self.target.credentials or (Credentials(),):
+        for credentials in self.logins:
             if await self._enter(credentials, proven):
                 return
         raise self.refused_login()
@@ -291,7 +294,7 @@ class HttpDriver(BoundDriver):
             self._access.forget()
             await self._signed_in(on)
             return await self._send(made, content, on)
-        for credentials in self.target.credentials[1:]:
+        for credentials in self.logins[1:]:
             self._access.forget()
             self._access.with_login(credentials)
             try:

@@ -59,7 +59,7 @@ class OnvifDriver(BoundDriver):
     async def identify(self) -> Identity:
         """Without a user where the device tells it so; else with one, of whom only a digest goes out."""
         call = OnvifCall(operation="GetDeviceInformation")
-        logins: list[Credentials | None] = [None, *self.target.credentials]
+        logins: list[Credentials | None] = [None, *self.target.logins()]
         if self._login is not None:
             logins = [self._login, *(one for one in logins if one != self._login)]
         for login in logins:
@@ -237,9 +237,9 @@ class OnvifDriver(BoundDriver):
             return await self._send(call, body or call.body, self._proven)
         except WrongCredentials:
             refused = self._login
-            if not self.target.credentials:
+            if not self.target.logins():
                 raise
-        for login in self.target.credentials:
+        for login in self.target.logins():
             if login == refused:
                 continue
             self._login = login

@@ -126,7 +126,7 @@ class OsdpDriver(BoundDriver):
         talk.channel = channel
 
     def _keys(self) -> list[bytes]:
-        given = [key for login in self.target.credentials if (key := key_of(login)) is not None]
+        given = [key for login in self.logins if (key := key_of(login)) is not None]
         keys = [*self._set_keys, *given]
         if not keys and self._channel.default_key:
             keys.append(DEFAULT_KEY)

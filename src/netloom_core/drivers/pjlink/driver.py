@@ -96,7 +96,7 @@ class PjlinkDriver(BoundDriver):
             async with self._carrier.turn(self._who, self._priority) as port:
                 if port.fresh or self._line is None:
                     self._line = Line(port, self.target.name or self.target.address)
-                    login = (self.target.credentials or (Credentials(),))[0]
+                    login = self.logins[0]
                     await self._line.greeted(login.password if password is None else password)
                 self._line.on(port)
                 return await work(self._line)

@@ -64,9 +64,9 @@ class SnmpDriver(BoundDriver):
             access = self.target.snmp
             # A login with a user is one of v3 where the line knows such a user; else it is for something else.
             known = {user.name for user in access.users}
-            own = [self._by(login) for login in self.target.credentials if not login.user or login.user in known]
+            own = [self._by(login) for login in self.target.logins() if not login.user or login.user in known]
             users = [self._user(user) for user in access.users]
-            words = [login.password for login in self.target.credentials if not login.user]
+            words = [login.password for login in self.target.logins() if not login.user]
             factory = [self._channel.community] if self._channel.community and not words else []
             others = [word for word in access.communities if word not in words]
             self._agents = [*own, *users, *(self._community(word) for word in [*factory, *others])]

@@ -131,14 +131,14 @@ class PlanRun:
     def _code_first(self, order: Order, target: Target, shop: Workshop, error: CodeWanted) -> DevicePlan:
         """It tells and takes nothing before it has a new code: where one is decided, that alone is written."""
         profile = shop.library.need(target.profile)
-        item = profile.with_role("password")
-        code = get(order.wanted, item.path) if item is not None else MISSING
-        if item is None or code is MISSING:
-            raise error
         can = shop.sessions.source.abilities(target.profile, target.line)
         only: Document = {}
-        put(only, item.path, code)
-        plan = plan_intended(Subject(order.device, profile, can, {}, {}), only)
+        for item in profile.ladder.codes.values():
+            if (code := get(order.wanted, item.path)) is not MISSING:
+                put(only, item.path, code)
+        if not only:
+            raise error
+        plan = plan_intended(Subject(order.device, profile, can, {}, {}, _levels(target)), only)
         text = "It wants a new code before anything else: only that is written now. Plan the rest after it."
         plan.remarks.append(Remark("code-first", text))
         return plan
@@ -163,7 +163,8 @@ class PlanRun:
         known = talk.known
         told = {which: document for which, document in documents.items() if document}
         await shop.records.save_reading(order.device, told, known.identity, time, known.unreadable)
-        return Subject(order.device, profile, talk.abilities, documents["running"], documents["startup"])
+        running, startup = documents["running"], documents["startup"]
+        return Subject(order.device, profile, talk.abilities, running, startup, _levels(target))
 
     async def _spares(
         self, moving: Sequence[Mover], targets: Mapping[str, Target | NetloomError], shop: Workshop
@@ -202,6 +203,11 @@ class PlanRun:
                     f"It comes up at {address}, which is {holder}'s, or may become it. Move or unplug that one first."
                 )
             plan.remarks.append(Remark("address-taken", text))
+
+
+def _levels(target: Target) -> frozenset[str]:
+    """The levels of access whose code is known."""
+    return frozenset(login.level for login in target.credentials)
 
 
 def _touches_place(plan: DevicePlan, subject: Subject) -> bool:

@@ -215,7 +215,7 @@ class Perform:
         """What let in before is forgotten where it does not any more and the factory's does: both are tried."""
         factory = Credentials(context.profile.factory.user, context.profile.factory.password)
         talk = await context.talk()
-        own = [login for login in context.target.credentials if login != factory]
+        own = [login for login in context.target.logins() if login != factory]
         if not own or not factory.password or Ability.SIGN_IN not in talk.abilities:
             return
         try:

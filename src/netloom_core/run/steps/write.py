@@ -63,7 +63,7 @@ class WriteSettings:
             context.step.message = "The device had these values already; read, not written."
             context.step.evidence = {"changes": read_back([c.as_dict() for c in context.changes], sets[self.shows])}
             return
-        user = await self._both_logins(context, todo)
+        await self._both_logins(context, todo)
         await context.intend([change.as_dict() for change in todo])
         many = f"{len(todo)} {'value' if len(todo) == 1 else 'values'}"
         sets, trouble = await act_and_look(
@@ -72,7 +72,7 @@ class WriteSettings:
             silent=f"{context.target.name} fell silent while it was written to: nobody knows which of {many} it took.",
             hint="Look at its power and cable. When it answers again, read it: what is left is then planned anew.",
         )
-        await self._confirm(context, todo, sets, trouble, user)
+        await self._confirm(context, todo, sets, trouble)
 
     async def _before(self, context: StepContext) -> dict[str, Document]:
         """What it has; nothing where it tells nothing before it has the new code that this gives it."""
@@ -83,20 +83,24 @@ class WriteSettings:
                 raise
             return {"running": {}, "startup": {}}
 
-    async def _both_logins(self, context: StepContext, todo: Sequence[Change]) -> str:
-        """Who is signed in now. Where a password is about to change, the new one counts as well as those before: until
-        one of them is proven nobody knows which the device has."""
+    async def _both_logins(self, context: StepContext, todo: Sequence[Change]) -> None:
+        """Where a password is about to change, the new one counts as well as those before: until one of them is proven
+        nobody knows which the device has."""
         old = context.target.credentials
-        user = (await context.talk()).user or (old[0].user if old else "")
-        new = [
-            Credentials(user, context.target.secrets.get(str(change.after), ""))
-            for change in todo
-            if context.setting(change.path).role == "password"
-        ]
+        new = [await self._login(context, change) for change in todo if context.setting(change.path).role == "password"]
         coming = tuple(login for login in new if login not in old)
         if coming:
             context.target = replace(context.target, credentials=(*old, *coming))
-        return user
+
+    async def _login(self, context: StepContext, change: Change) -> Credentials:
+        """By what one gets in once this password is on the device."""
+        ladder = context.profile.ladder
+        level = ladder.named(context.setting(change.path).opens) or ""
+        known = context.target.logins(level)
+        user = known[0].user if known else (ladder.factory(level) or ("",))[0]
+        if not level:
+            user = (await context.talk()).user or user
+        return Credentials(user, context.target.secrets.get(str(change.after), ""), level)
 
     def _still_to_do(self, context: StepContext, sets: dict[str, Document]) -> list[Change]:
         """Changes not yet on the device. Raises StalePlan where it has a third value."""
@@ -129,7 +133,6 @@ class WriteSettings:
         todo: Sequence[Change],
         sets: dict[str, Document],
         trouble: NetloomError | None,
-        user: str,
     ) -> None:
         shown: list[dict[str, Any]] = []
         wrong: list[dict[str, Any]] = []
@@ -152,7 +155,7 @@ class WriteSettings:
             trouble.outcome = "unknown"
             raise trouble
         secrets = [change for change in todo if context.setting(change.path).secret]
-        await self._prove_secrets(context, secrets, user)
+        await self._prove_secrets(context, secrets)
         for change in todo:
             if change not in secrets and context.setting(change.path).takes == "at-once":
                 row = context.row(change.path)
@@ -190,25 +193,30 @@ class WriteSettings:
             outcome="refused" if taken == 0 else "applied",
         )
 
-    async def _prove_secrets(self, context: StepContext, secrets: Sequence[Change], user: str) -> None:
+    async def _prove_secrets(self, context: StepContext, secrets: Sequence[Change]) -> None:
         """A password is proven by signing in anew with it; any other secret cannot be proven."""
         for change in secrets:
             setting = context.setting(change.path)
-            login = Credentials(user, context.target.secrets.get(str(change.after), ""))
             talk = await context.talk()
             if setting.role != "password" or "sign in" not in talk.abilities.can:
                 context.unproven.append(f"{context.called(change.path)}: {UNREADABLE}")
                 await context.records.save_secret(context.target.device, change.path, str(change.after), user=None)
                 continue
+            login = await self._login(context, change)
             if not await context.patiently(partial(talk.sign_in_as, login)):
                 await self._refused_login(context, setting, login)
-            await context.records.save_secret(context.target.device, change.path, str(change.after), user=user)
+            others = [one for one in context.target.credentials if one.level != login.level]
+            if any((one.user, one.password) == (login.user, login.password) for one in others):
+                context.unproven.append(f"{context.called(change.path)}: another level has the same, and lets in, too")
+            await context.records.save_secret(
+                context.target.device, change.path, str(change.after), user=login.user, level=login.level
+            )
 
     async def _refused_login(self, context: StepContext, setting: Item, login: Credentials) -> None:
         """Whether one of the logins before still lets us in decides what is known. Always raises."""
         talk, label, path = await context.talk(), setting.label.lower(), setting.path
         level = f" It needs the level {setting.level}: enter that code under Access." if setting.level else ""
-        before = [one for one in context.target.credentials if one != login]
+        before = [one for one in context.target.logins(login.level) if one != login]
         for one in before:
             if await context.patiently(partial(talk.sign_in_as, one)):
                 await context.conclude(

@@ -184,7 +184,7 @@ def _keep_key(device: str, fingerprint: str) -> None:
 def _login(device: Device, data: dict[str, Any]) -> Credentials:
     if data.get("user"):
         return Credentials(data["user"], data.get("password") or "")
-    found = records.target_of(device, engine().library).credentials
+    found = records.target_of(device, engine().library).logins()
     if not found:
         raise RequestError(f"Nobody said how to get into {device.name}.", "Type a user and a password.")
     return found[0]

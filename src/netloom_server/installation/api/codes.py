@@ -23,16 +23,19 @@ MOST = 2000  # devices in one request
 
 
 class NewCodesSerializer(Form):
-    """`pattern` as for names, with {random} or {random:4}; random ones where it is empty."""
+    """`pattern` as for names, with {level} and {random} or {random:4}; random ones where it is empty. `levels` are the
+    codes meant of devices with several; all without."""
 
     devices = serializers.ListField(child=serializers.CharField(max_length=120), max_length=MOST)
     pattern = serializers.CharField(max_length=80, required=False, allow_blank=True, default="")
+    levels = serializers.ListField(child=serializers.CharField(max_length=30), max_length=8, required=False)
 
 
 class CodeSerializer(Form):
     device = serializers.CharField()
     name = serializers.CharField()
     serial = serializers.CharField()
+    level = serializers.CharField()
     user = serializers.CharField()
     code = serializers.CharField()
 
@@ -53,18 +56,23 @@ class NewCodesView(APIView):
         data = checked(NewCodesSerializer, request)
         found = resolve_all(data["devices"])
         devices = list({device.id: device for device in found.values()}.values())
-        made = codes.give(devices, data["pattern"], request.user.get_username(), engine().library)
-        _noted(request, [one.device for one in made], "A new code was decided, and shown once.")
+        made = codes.give(devices, data["pattern"], request.user.get_username(), engine().library, data.get("levels"))
+        _noted(request, list(dict.fromkeys(one.device for one in made)), "A new code was decided, and shown once.")
         return Response({"codes": [asdict(one) for one in made]})
+
+
+class WhichCodeSerializer(Form):
+    level = serializers.CharField(max_length=30, required=False, allow_blank=True, default="")
 
 
 class CodeView(APIView):
     write_role = Role.LEAD
 
-    @extend_schema(request=None, responses=CodeSerializer)
+    @extend_schema(request=WhichCodeSerializer, responses=CodeSerializer)
     def post(self, request: Request, word: str) -> Response:
         """Look at the code of a device. Only a lead may, and who did stands in the journal before it is shown."""
         device = resolve(word)
-        code = codes.reveal(device, engine().library)
-        _noted(request, [device.id], "Its code was looked at.")
+        code = codes.reveal(device, engine().library, checked(WhichCodeSerializer, request)["level"])
+        which = f"Its code of the level {code.level} was looked at." if code.level else "Its code was looked at."
+        _noted(request, [device.id], which)
         return Response(asdict(code))

@@ -19,13 +19,12 @@ from netloom_core.run.drive import short_name
 from netloom_server.accounts.models import Role
 from netloom_server.base.forms import checked
 from netloom_server.base.problems import Conflict, NotFound
-from netloom_server.base.sealing import seal
 from netloom_server.base.shared import Shared
 from netloom_server.host.engine import engine
 from netloom_server.host.events import newest_id
 from netloom_server.installation.api import areas, shapes
-from netloom_server.installation.models import Area, Credential, Device, Installation, Line
-from netloom_server.installation.services import access, decisions, fitting, lines, present, records
+from netloom_server.installation.models import Area, Device, Installation, Line
+from netloom_server.installation.services import decisions, fitting, lines, present, records
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.runs.models import LIVE, Lease
 
@@ -208,27 +207,6 @@ class AddressesView(APIView):
             [(a["device"], a["address"], a.get("line", "")) for a in data["assignments"]], engine().library
         )
         return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
-
-
-class CredentialView(APIView):
-    @extend_schema(request=shapes.CredentialSerializer, responses={204: None})
-    def put(self, request: Request, word: str) -> Response:
-        """Save how Netloom gets into the device. It can be replaced, never read."""
-        device = records.resolve(word)
-        data = checked(shapes.CredentialSerializer, request)
-        Credential.objects.update_or_create(
-            device=device,
-            defaults={"user": data["user"], "secret": seal(data["password"]), "set_by": request.user.get_username()},
-        )
-        access.forget_refusals(device)
-        return Response(status=204)
-
-    @extend_schema(responses={204: None})
-    def delete(self, request: Request, word: str) -> Response:
-        """Back to the factory credentials of the profile."""
-        device = records.resolve(word)
-        Credential.objects.filter(device=device).delete()
-        return Response(status=204)
 
 
 class CertificateView(APIView):

@@ -141,9 +141,9 @@ class ProfileTryView(APIView):
             raise RequestError(f"{data['address']} is no address on {line.name}.", "Look at the line's range.")
         if settings.LOOPBACK_ONLY and core.kind == "ip" and not is_loopback(host_of(data["address"])):
             raise RequestError("The demo sends on loopback only.", "Its devices are on 127.x.y.z.")
-        device = Device.objects.select_related("credential").filter(line=line, address=data["address"]).first()
+        device = Device.objects.filter(line=line, address=data["address"]).first()
         target = _target(profile.id, profile.model, core, data, access.of_line(line))
-        if device is not None and getattr(device, "credential", None) is not None:
+        if device is not None and device.logins.exists():
             known = records.target_of(device, engine().library)
             target = replace(
                 target, name=known.name, credentials=known.credentials, keys=known.keys, found=known.found,

@@ -363,6 +363,16 @@ class ConsoleOfferSerializer(Form):
     flow = serializers.CharField(allow_blank=True)
 
 
+class LoginKnownSerializer(Form):
+    """What is known of the code of one level: `by` is own, model, installation, factory, or empty."""
+
+    level = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    by = serializers.CharField()
+    user = serializers.CharField()
+    can_set = serializers.BooleanField()
+
+
 class WholeDeviceSerializer(DeviceSerializer):
     intended = serializers.DictField()
     running = serializers.DictField()
@@ -376,7 +386,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     pending = ChangeSerializer(many=True)
     now = DifferenceSerializer(many=True)
     last_proof = serializers.DictField()
-    has_credentials = serializers.BooleanField()
+    levels = LoginKnownSerializer(many=True)
     certificate = serializers.CharField()
     channel = serializers.CharField()
     mode_note = serializers.CharField()
@@ -436,11 +446,6 @@ class AssignmentSerializer(Form):
 
 class AddressesSerializer(Form):
     assignments = AssignmentSerializer(many=True)
-
-
-class CredentialSerializer(Form):
-    user = serializers.CharField(max_length=120, allow_blank=True)
-    password = serializers.CharField(max_length=400, allow_blank=True, trim_whitespace=False)
 
 
 class DriveSerializer(Form):

@@ -25,14 +25,14 @@ def of_line(line: Line, library: Library | None = None) -> Access:
     with contextlib.suppress(KeyLost):  # the line's own page says that; a sweep asks with the usual community then
         data = orjson.loads(unseal(bytes(kept.secret))) if kept else {}
     logins: dict[str, Login] = {}
-    for device in Device.objects.filter(line=line).select_related("credential") if library else []:
-        own = getattr(device, "credential", None)
+    for device in Device.objects.filter(line=line).prefetch_related("logins") if library else []:
+        own = next((one for one in device.logins.all() if not one.level), None)
         profile = library.get(device.profile) if library else None
         if own is not None:
             keys = frozenset(keys_for(device))
             if keys:  # what bears nothing unique cannot be proven to be it, so its login is not said in a sweep
                 with contextlib.suppress(KeyLost):
-                    logins[device.address] = Login(Credentials(own.user, unseal(own.secret)), keys)
+                    logins[device.address] = Login(Credentials(own.user, unseal(bytes(own.secret))), keys)
         elif profile is not None and profile.factory.password:
             logins[device.address] = Login(Credentials(profile.factory.user, profile.factory.password))
     return Access(
@@ -85,6 +85,11 @@ def keep_refusals(line: str, refusals: Refusals) -> None:
     for mark, count in refusals.counts.items():
         if before.get(mark) != count:
             RefusedLogin.objects.update_or_create(line_id=line, mark=mark, defaults={"count": count})
+
+
+def forget_all_refusals() -> None:
+    """A person gave a login for many: it may be tried everywhere."""
+    RefusedLogin.objects.all().delete()
 
 
 def forget_refusals(device: Device) -> None:

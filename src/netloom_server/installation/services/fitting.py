@@ -34,7 +34,7 @@ def fit(device: Device, unit: Unit, by: str = "") -> None:
 def merge(device: Device, other: Device) -> None:
     """All that people and sweeps made of `other` becomes `device`'s, and `other`'s record goes.
 
-    What both have only one of (a login, a host key) stays `device`'s own. The journal cannot be
+    What both have only one of (a login of a level, a host key) stays `device`'s own. The journal cannot be
     changed: `device` remembers under which ids it is written of.
     """
     Line.objects.filter(parent=other).update(parent=device)
@@ -43,9 +43,10 @@ def merge(device: Device, other: Device) -> None:
     ConsoleLog.objects.filter(device=other).update(device=device)
     Change.objects.filter(device=other).update(device=device)
     Secret.objects.filter(device=other).update(device=device)
-    for single in (Credential, HostKey):
-        if not single.objects.filter(device=device).exists():
-            single.objects.filter(device=other).update(device=device)
+    if not HostKey.objects.filter(device=device).exists():
+        HostKey.objects.filter(device=other).update(device=device)
+    mine = Credential.objects.filter(device=device).values_list("level", flat=True)
+    Credential.objects.filter(device=other).exclude(level__in=list(mine)).update(device=device)
     Fitting.objects.filter(device=other, until=None).update(until=timezone.now())
     Fitting.objects.filter(device=other).update(device=device)
     device.was = [*device.was, other.id, *other.was]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterable
+from dataclasses import asdict
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, get
@@ -16,10 +17,11 @@ from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.pace import RATE
 from netloom_server.backups.models import Document
-from netloom_server.installation.models import Credential, Device, Line
+from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services import access
 from netloom_server.installation.services.codes import standing
 from netloom_server.installation.services.decisions import planned_address
+from netloom_server.installation.services.logins import known_of, own_levels, shared
 from netloom_server.installation.services.records import baseline_of, can_be_read, pending, prove
 from netloom_server.installation.services.universes import hears
 
@@ -54,11 +56,12 @@ def device_as_dict(
     library: Library,
     proofs: set[str] | None = None,
     names: dict[str, str] | None = None,
-    coded: set[str] | None = None,
+    coded: dict[str, set[str]] | None = None,
 ) -> dict[str, Any]:
-    """`proofs` are devices with a baseline, `names` of lines by id, `coded` devices with a login of their own; all are
-    asked for where not given."""
+    """`proofs` are devices with a baseline, `names` of lines by id, `coded` the levels at which a device has a login of
+    its own; all are asked for where not given."""
     profile = library.get(device.profile)
+    own = own_levels([device.id]) if coded is None else coded
     line = device.line
     if names is None:
         names = dict(Line.objects.values_list("id", "name"))
@@ -90,7 +93,7 @@ def device_as_dict(
         "universe": universe,
         "slot": slot,
         "factory": at_factory(device, profile),
-        "code": standing(device, profile, _has_login(device) if coded is None else device.id in coded),
+        "code": standing(device, profile, own.get(device.id, set())),
         "mode": device.facts.get("mode", ""),
         "guess": device.guess,
         "said": device.said,
@@ -106,10 +109,6 @@ def device_as_dict(
         "proof": device.proof.get("result", ""),
         "proven": device.proven.isoformat() if device.proven else None,
     }
-
-
-def _has_login(device: Device) -> bool:
-    return Credential.objects.filter(device=device).exists()
 
 
 def setting_rows(device: Device, library: Library, documents: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:
@@ -188,7 +187,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "pending": pending(profile, device, documents["running"]),
         "now": prove(device, library).differences if approved and device.running else [],
         "last_proof": device.proof,
-        "has_credentials": hasattr(device, "credential"),
+        "levels": [asdict(one) for one in known_of(device, profile, shared())],
         "certificate": device.pins.get("tls", ""),
         "channel": _channel(device, profile),
         "mode_note": next((m.note for m in profile.modes if m.name == device.facts.get("mode")), "") if profile else "",

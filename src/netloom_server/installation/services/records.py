@@ -11,7 +11,7 @@ import orjson
 
 from netloom_core.backup.verify import Evidence, Proof, verify
 from netloom_core.documents.diff import towards
-from netloom_core.documents.tree import MISSING, get, remove
+from netloom_core.documents.tree import get, remove
 from netloom_core.errors import KeyLost
 from netloom_core.library.load import Library
 from netloom_core.model import line as core
@@ -25,6 +25,7 @@ from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.base.sealing import unseal
 from netloom_server.installation.models import CommonKey, Device, Line
+from netloom_server.installation.services import logins
 
 MAX_WORD = 200
 MOST_LOGINS = 2  # of a line, tried at one camera
@@ -70,7 +71,7 @@ def names_of(idents: Iterable[str]) -> dict[str, str]:
 
 def with_access(idents: Iterable[str]) -> dict[str, Device]:
     """Devices by id with their lines, credentials and secrets."""
-    found = Device.objects.select_related("line", "line__access", "credential").prefetch_related("secrets")
+    found = Device.objects.select_related("line", "line__access").prefetch_related("secrets", "logins")
     return found.in_bulk(list(idents))
 
 
@@ -85,8 +86,11 @@ def networks_in_use() -> tuple[core.Line, ...]:
     return tuple(line.as_core() for line in Line.objects.filter(kind="ip", archived=None))
 
 
-def target_of(device: Device, library: Library, networks: Sequence[core.Line] = ()) -> Target:
-    """`networks` are those to which it may be moved; those on its own interface come first."""
+def target_of(
+    device: Device, library: Library, networks: Sequence[core.Line] = (), shared: logins.Shared | None = None
+) -> Target:
+    """`networks` are those to which it may be moved; those on its own interface come first. `shared` are the logins for
+    many, looked up where they are not given."""
     if device.line is None:
         raise NotFound(f"{device.name} is on no line.", "Say which line it is on.")
     if device.line.archived is not None:
@@ -95,20 +99,14 @@ def target_of(device: Device, library: Library, networks: Sequence[core.Line] = 
             "Bring the line back first. Nothing was sent to the device.",
         )
     profile = library.get(device.profile)
-    credentials: list[Credentials] = []
+    credentials: tuple[Credentials, ...] = ()
     secrets: dict[str, str] = {}
     trouble = ""
     try:
-        own = getattr(device, "credential", None)
-        if own is not None:
-            credentials.append(Credentials(own.user, unseal(own.secret)))
-        else:
-            if profile is not None and profile.speaks("onvif"):
-                credentials += _of_cameras(device.line)
-            if profile is not None and (profile.factory.user or profile.factory.password):
-                credentials.append(Credentials(profile.factory.user, profile.factory.password))
         secrets = {reference(one.id): unseal(bytes(one.secret)) for one in device.secrets.all()}
-        credentials += _coming(device, profile, credentials, secrets)
+        cameras = _of_cameras(device.line) if profile is not None and profile.speaks("onvif") else []
+        many = logins.shared() if shared is None else shared
+        credentials = logins.of(device, profile, many, cameras, secrets)
     except KeyLost as error:
         trouble = error.message
     interface = device.line.interface
@@ -123,25 +121,13 @@ def target_of(device: Device, library: Library, networks: Sequence[core.Line] = 
         maker=(profile.maker if profile else "") or device.maker,
         models=(profile.model, *profile.aliases) if profile and profile.maker else (device.model,),
         found=bool(device.seen or device.identity_key),
-        credentials=tuple(credentials),
+        credentials=credentials,
         secrets=secrets,
         trouble=trouble,
         pins=_pins(device, profile),
         nearby=tuple(sorted(networks, key=lambda one: one.interface != interface)),
         snmp=_snmp(device.line) if profile is not None and profile.speaks("snmp") else SnmpAccess(),
     )
-
-
-def _coming(
-    device: Device, profile: Profile | None, known: list[Credentials], secrets: dict[str, str]
-) -> list[Credentials]:
-    """The login that was decided and may be on the device already: a crash between its taking it and our knowing it
-    must not lock anybody out."""
-    item = profile.with_role("password") if profile is not None else None
-    wanted = get(device.intended, item.path) if item is not None else MISSING
-    text = secrets.get(str(wanted), "")
-    login = Credentials(known[0].user if known else "", text)
-    return [login] if text and login not in known else []
 
 
 def _pins(device: Device, profile: Profile | None) -> dict[str, str]:

@@ -14,7 +14,8 @@ import orjson
 
 from netloom_core.library.load import Library
 from netloom_server.backups.models import Backup
-from netloom_server.installation.models import Credential, Device, Line, Touched
+from netloom_server.installation.models import Device, Line, Touched
+from netloom_server.installation.services.logins import own_levels
 from netloom_server.installation.services.present import device_as_dict
 from netloom_server.installation.triggers import ALL
 
@@ -86,7 +87,7 @@ class Roster:
         if idents is not None:
             devices, approved = devices.filter(id__in=idents), approved.filter(device__in=idents)
         proofs = {ident for ident in approved.values_list("device_id", flat=True) if ident}
-        coded = set(Credential.objects.values_list("device_id", flat=True))
+        coded = own_levels(idents)
         names = dict(Line.objects.values_list("id", "name"))
         gone = set(self._rows if idents is None else idents)
         for device in devices.iterator(chunk_size=AT_ONCE):

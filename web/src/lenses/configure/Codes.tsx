@@ -24,6 +24,7 @@ export function Codes({ devices, close }: { devices: Device[]; close: () => void
       setProblem(asProblem(error));
     }
   });
+  const several = made?.some((one) => one.level);
   const left = selected.size - those.length;
   return (
     <Over title="New codes" note="They are kept encrypted. This list is shown once: print it, and keep it sealed." held={!!made} wide={!!made} close={close}>
@@ -41,7 +42,7 @@ export function Codes({ devices, close }: { devices: Device[]; close: () => void
               <Input value={pattern} maxLength={80} onChange={(event) => setPattern(event.target.value)} placeholder="Skerry-{nn}-{random:4}" className="w-72 font-mono !text-[12.5px]" />
             </Labelled>
             <p className="text-[12px] text-soft">
-              {"{n}, {nn}, {serial}, {name}, {area} and {random:4} are filled in. A key of a secure channel is made at random whatever stands here."}
+              {"{n}, {nn}, {serial}, {name}, {area}, {level} and {random:4} are filled in. A device with several codes gets one for each. A key of a secure channel is made at random whatever stands here."}
             </p>
             {problem && <Trouble problem={problem} />}
             <div className="flex gap-2">
@@ -59,15 +60,17 @@ export function Codes({ devices, close }: { devices: Device[]; close: () => void
                 <tr className="text-left text-[12px] text-soft">
                   <th className="pr-3 font-normal">Device</th>
                   <th className="pr-3 font-normal">Serial number</th>
+                  {several && <th className="pr-3 font-normal">Level</th>}
                   <th className="pr-3 font-normal">User</th>
                   <th className="font-normal">Code</th>
                 </tr>
               </thead>
               <tbody>
                 {made.map((one) => (
-                  <tr key={one.device} className="border-t border-weave">
+                  <tr key={`${one.device} ${one.level}`} className="border-t border-weave">
                     <td className="py-1 pr-3">{one.name}</td>
                     <td className="pr-3 font-mono text-[12.5px]">{one.serial || "–"}</td>
+                    {several && <td className="pr-3">{one.level || "–"}</td>}
                     <td className="pr-3 font-mono text-[12.5px]">{one.user || "–"}</td>
                     <td className="font-mono text-[12.5px] select-all">{one.code}</td>
                   </tr>
@@ -79,10 +82,10 @@ export function Codes({ devices, close }: { devices: Device[]; close: () => void
                 look="strong"
                 onClick={() => {
                   close();
-                  ask({ kind: "apply", devices: made.map((one) => one.device) });
+                  ask({ kind: "apply", devices: [...new Set(made.map((one) => one.device))] });
                 }}
               >
-                Show what would be written to {plural(made.length, "device")}
+                Show what would be written to {plural(new Set(made.map((one) => one.device)).size, "device")}
               </Button>
               <Button onClick={() => window.print()}>
                 <Printer size={14} /> Print
