@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json as jsonlib
+import shlex
 import sys
 import time
 from typing import Annotated, Any
@@ -89,6 +90,18 @@ def set_values(device: str, values: Annotated[list[str], typer.Argument(help="PO
     else:
         for one in done["devices"]:
             note(f"{one['name']}: {one['counts']['pending']} values pending. `netloom apply` writes them.")
+            if one["counts"]["forbidden"]:
+                _tell_conflicts(one)
+
+
+def _tell_conflicts(one: dict[str, Any]) -> None:
+    """Why what is decided is not written as it is, and what near it would be."""
+    found = call("GET", f"/api/devices/{one['id']}")["conflicts"]
+    for broken in found["broken"]:
+        note(f"  {', '.join(broken['labels'])} may not stand together so: {broken['why']}.")
+    if found["offer"]:
+        words = " ".join(f"{offer['path']}={jsonlib.dumps(offer['value'])}" for offer in found["offer"])
+        note(f"  Near and allowed: netloom set {shlex.quote(one['name'])} {words}")
 
 
 def _show_plan(made: dict[str, Any]) -> None:

@@ -8,7 +8,20 @@ from typing import Annotated
 
 import typer
 
-from netloom_cli import backups, changes, codes, faults, people, places, profiles, survey, templates, universes, who
+from netloom_cli import (
+    backups,
+    changes,
+    codes,
+    faults,
+    people,
+    places,
+    profiles,
+    settings,
+    survey,
+    templates,
+    universes,
+    who,
+)
 from netloom_cli.client import DONE, WORDS, context, give
 
 app = typer.Typer(
@@ -31,7 +44,7 @@ def common(
     context.json = json or context.json
 
 
-for module in (survey, who, changes, places, universes, codes, templates, backups, faults, people, profiles):
+for module in (survey, who, changes, places, universes, codes, settings, templates, backups, faults, people, profiles):
     module.register(app)
 
 

@@ -41,7 +41,7 @@ CORE = {
     "profiles": ["errors", "model", "documents", "types"],
     "links": ["errors", "protocols"],
     "bus": ["errors", "model", "protocols", "links"],
-    "addressing": ["errors", "model"],
+    "addressing": ["errors", "model", "documents"],
     "leases": ["errors", "clock", "model", "protocols", "links"],
     "drivers": ["errors", "model", "documents", "protocols", "types", "profiles", "links", "bus"],
     "library": ["errors", "model", "documents", "types", "profiles", "drivers"],

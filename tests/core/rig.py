@@ -16,7 +16,8 @@ from netloom_core.library.load import Library
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import Line
 from netloom_core.model.work import JournalEntry, RunState, StepState
-from netloom_core.plan.planner import Subject, number, plan_changes, wanted_changes
+from netloom_core.plan.planner import number, plan_changes, wanted_changes
+from netloom_core.plan.subject import Subject
 from netloom_core.profiles.profile import Profile
 from netloom_core.testing.devices import ALL, MemoryDevice, MemoryDrivers
 from netloom_core.testing.store import MemoryEvents, MemoryJournal, MemoryRecord, MemoryStore

@@ -10,7 +10,8 @@ from netloom_core.errors import OutOfRange, WrongModel
 from netloom_core.library.load import Library
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
-from netloom_core.plan.planner import Subject, effect, number, plan_changes, plan_intended, plan_restore, unkept_paths
+from netloom_core.plan.planner import effect, number, plan_changes, plan_intended, plan_restore, unkept_paths
+from netloom_core.plan.subject import Subject
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.run.undo import plan_back
 from netloom_core.testing.devices import MemoryDevice

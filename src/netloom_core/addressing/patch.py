@@ -6,15 +6,14 @@ fixture that the sheet names and nobody knows here is a new one, where the sheet
 
 from __future__ import annotations
 
-import csv
-import io
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from netloom_core.addressing.schedule import FORMULA
-from netloom_core.addressing.table import columns_of, plain
+from netloom_core.addressing.table import columns_of
 from netloom_core.addressing.universes import Fixture, together
+from netloom_core.documents import tables
+from netloom_core.documents.tables import plain
 from netloom_core.errors import RequestError
 from netloom_core.model.universe import LAST_SLOT, PORT_ADDRESSES
 
@@ -75,10 +74,7 @@ class Row:
 
 
 def as_csv(known: Iterable[Known]) -> str:
-    """RFC 4180. A cell that a spreadsheet would take for a formula begins with an apostrophe."""
-    out = io.StringIO()
-    sheet = csv.writer(out)
-    sheet.writerow(COLUMNS)
+    rows: list[tuple[str, ...]] = [COLUMNS]
     for one in known:
         it = one.fixture
         model = one.model.names[0] if one.model.names else ""
@@ -87,8 +83,8 @@ def as_csv(known: Iterable[Known]) -> str:
             it.name, model, it.area_name, _text(it.universe), _text(it.start or None), _text(it.last or None),
             _text(it.slots or None), personality, it.shares, _text(it.heard), _text(it.at or None), one.uid, one.node,
         )  # fmt: skip
-        sheet.writerow(f"'{cell}" if cell.startswith(FORMULA) else cell for cell in cells)
-    return out.getvalue()
+        rows.append(cells)
+    return tables.as_csv(rows)
 
 
 def _text(number: int | None) -> str:

@@ -2,22 +2,17 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
-from openpyxl import Workbook
-from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
-
 from netloom_core.addressing.hostnames import LABEL, host_label
+from netloom_core.documents import tables
 
 COLUMNS = ("name", "host name", "area", "line", "address", "found at", "mask", "gateway", "speed", "model", "serial",
            "mac")  # fmt: skip
 _ADDRESS = re.compile(r"[0-9.]{7,15}|[0-9a-f:]{2,39}")
 _MAC = re.compile(r"([0-9a-f]{2}:){5}[0-9a-f]{2}")
-FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 @dataclass(frozen=True)
@@ -60,14 +55,13 @@ def host_names(places: Iterable[Place]) -> dict[str, str]:
 
 
 def table_of(places: Iterable[Place]) -> list[tuple[str, ...]]:
-    """With its first row: what `table.py` reads back. A cell that a spreadsheet would take for a formula begins with
-    an apostrophe."""
+    """With its first row: what `table.py` reads back."""
     rows: list[tuple[str, ...]] = [COLUMNS]
     for one in places:
         host = one.host if one.names_itself else one.label if one.ip else ""
         cells = (one.name, host, one.area, one.line, one.address, one.found, one.mask, one.gateway, one.speed,
                  one.model, one.serial, one.mac)  # fmt: skip
-        rows.append(tuple(f"'{cell}" if cell.startswith(FORMULA) else cell for cell in cells))
+        rows.append(cells)
     return rows
 
 
@@ -79,22 +73,11 @@ def labelled(places: Iterable[Place]) -> list[Place]:
 
 
 def as_csv(places: Iterable[Place]) -> str:
-    """RFC 4180."""
-    out = io.StringIO()
-    csv.writer(out).writerows(table_of(labelled(places)))
-    return out.getvalue()
+    return tables.as_csv(table_of(labelled(places)))
 
 
 def as_xlsx(places: Iterable[Place]) -> bytes:
-    """One sheet of text cells: a serial number keeps its zeros, an address stays one. What a cell cannot hold in that
-    form (control characters, ECMA-376) is left out."""
-    book = Workbook(write_only=True)
-    sheet = book.create_sheet("Addresses")
-    for row in table_of(labelled(places)):
-        sheet.append([ILLEGAL_CHARACTERS_RE.sub("", cell) for cell in row])
-    out = io.BytesIO()
-    book.save(out)
-    return out.getvalue()
+    return tables.as_xlsx("Addresses", table_of(labelled(places)))
 
 
 def as_hosts(places: Iterable[Place]) -> str:

@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from netloom_core.addressing.schedule import FORMULA, Place
+from netloom_core.addressing.schedule import Place
+from netloom_core.documents.tables import plain
 from netloom_core.errors import RequestError
 
 # What a column is, by its title: the first of each are the ones that are written.
@@ -114,12 +115,6 @@ def columns_of(head: Sequence[str], titles: Mapping[str, Sequence[str]]) -> dict
             if title.strip().casefold() in words:
                 found.setdefault(what, at)
     return found
-
-
-def plain(cell: str) -> str:
-    """Without the apostrophe that keeps a spreadsheet from reckoning with it."""
-    cell = cell.strip()
-    return cell[1:] if cell[:1] == "'" and cell[1:].startswith(FORMULA) else cell
 
 
 class _Known:

@@ -19,7 +19,7 @@ from netloom_core.model.access import Access
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import Line
 from netloom_core.model.work import JournalEntry, RunState, StepState
-from netloom_core.plan.planner import Remark
+from netloom_core.plan.subject import Remark
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.sweep import SweepResult
 

@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterator
 
 from netloom_core.library.standard import PREFIX, is_standard
-from netloom_core.profiles import levels
+from netloom_core.profiles import conditions, levels
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.types.base import BadValue
@@ -19,6 +19,7 @@ def problems(profile: Profile) -> Iterator[str]:
     for item in profile.written_out:
         yield from _item(profile, item)
     needed: dict[str, str] = {name: procedure.level for name, procedure in profile.procedures.items()}
+    yield from conditions.problems(profile.conditions, profile.by_path, profile.axes)
     yield from levels.problems(profile.levels, profile.written_out, needed)
     yield from _console(profile)
     yield from _procedures(profile)

@@ -13,7 +13,8 @@ from netloom_core.documents.tree import MISSING, get, merged
 from netloom_core.errors import NetloomError
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
-from netloom_core.plan.planner import DevicePlan, Remark, Subject, plan_changes
+from netloom_core.plan.planner import plan_changes
+from netloom_core.plan.subject import DevicePlan, Remark, Subject
 
 LineOf = Callable[[str, str], str]  # on which line a device is at an address, by its id
 Spare = Callable[[str], str]  # a free place on a line by its id; empty where there is none

@@ -17,51 +17,16 @@ from netloom_core.documents.tree import MISSING, Document, get, merged
 from netloom_core.errors import NetloomError, WrongModel
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
-from netloom_core.plan.proof import Row, row_for
-from netloom_core.profiles.abilities import Abilities, Ability
-from netloom_core.profiles.item import Item
+from netloom_core.plan.allowed import allowed, judged
+from netloom_core.plan.order import ordered
+from netloom_core.plan.proof import Row
+from netloom_core.plan.subject import DevicePlan, Remark, Subject
+from netloom_core.profiles.abilities import Ability
 from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import checked, unmet_needs
 
 SECONDS = {"write": 1.0, "stage": 1.0, "store": 1.0}
 PLACE = ("address", "speed")
-
-
-@dataclass(frozen=True)
-class Remark:
-    """Something that a person has to know of a plan. `code` is stable: `left-out` is not written."""
-
-    code: str
-    message: str
-
-
-@dataclass
-class DevicePlan:
-    """Steps for one device, and remarks on values that will do nothing as things are."""
-
-    device: str
-    steps: list[StepState] = field(default_factory=list)
-    remarks: list[Remark] = field(default_factory=list)
-
-
-@dataclass(frozen=True)
-class Subject:
-    """A device as the planner needs it: what it is, can do and has now. `levels` are those of access whose code is
-    known, None where nobody looked."""
-
-    device: str
-    profile: Profile
-    abilities: Abilities
-    running: Document
-    startup: Document
-    levels: frozenset[str] | None = None
-
-    def opens(self, level: str) -> bool:
-        """Whether what needs that level of access can be done."""
-        return not level or self.levels is None or level in self.levels
-
-    def row(self, setting: Item) -> Row:
-        return row_for(setting.takes, setting.kept, frozenset() if setting.secret else self.abilities.sets)
 
 
 def in_order(profile: Profile, changes: Sequence[Change]) -> list[Change]:
@@ -117,11 +82,12 @@ def would_be_kept(profile: Profile, running: Document, startup: Document) -> lis
 
 @dataclass
 class _Sorted:
-    """Changes by what becomes of them. `placed` change the place without a restart."""
+    """Changes by what becomes of them. `placed` change the place without a restart, `late` may only come after it."""
 
     at_once: list[Change] = field(default_factory=list)
     staged: list[Change] = field(default_factory=list)
     placed: list[Change] = field(default_factory=list)
+    late: list[Change] = field(default_factory=list)
     fleeting: list[Change] = field(default_factory=list)
 
 
@@ -143,6 +109,27 @@ def _sort(subject: Subject, changes: Sequence[Change]) -> _Sorted:
     return found
 
 
+def _in_allowed_order(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> _Sorted:
+    """Sorted so that the device never has what its profile forbids; where there is no such order that is said."""
+    sorted_ = _sort(subject, changes)
+    profile, rules = subject.profile, subject.profile.allowed
+    if not rules:
+        return sorted_
+    on_store = [change for change in sorted_.at_once if profile.by_path[change.path].takes == "on-store"]
+    at_once = [change for change in sorted_.at_once if change not in on_store]
+    now = judged(profile, subject.running)
+    order = ordered(rules, now, at_once, on_store, sorted_.staged, sorted_.fleeting)
+    if order is None:
+        bound = [change for change in changes if change.path in rules.by_path]
+        names = ", ".join(profile.called(change.path) for change in bound)
+        text = f"{names}: in whatever order they are written, on the way stands something that is not allowed."
+        plan.remarks.append(Remark("no-order", f"{text} Write them in two plans, by values in between."))
+        return _sort(subject, [change for change in changes if change not in bound])
+    sorted_.at_once = [*order.first, *on_store]
+    sorted_.late, sorted_.fleeting = order.late, order.last
+    return sorted_
+
+
 def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = True) -> DevicePlan:
     """Steps for given changes. `keep=False` leaves out the store, for values to try."""
     plan, profile = DevicePlan(subject.device), subject.profile
@@ -154,7 +141,7 @@ def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = Tr
     changes = _let_in(subject, changes, plan)
     if changes and not _reachable(subject, changes, plan):
         return plan
-    sorted_ = _sort(subject, changes)
+    sorted_ = _in_allowed_order(subject, allowed(subject, changes, plan), plan)
     if sorted_.at_once:
         plan.steps.append(_step(subject, "write", sorted_.at_once, SECONDS["write"]))
     if sorted_.staged:
@@ -173,6 +160,10 @@ def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = Tr
         plan.steps.append(step)
     if sorted_.placed:
         _add_place(subject, plan, sorted_.placed, keep)
+    if sorted_.late:
+        plan.steps.append(_step(subject, "write", sorted_.late, SECONDS["write"]))
+        if keep:
+            _add_store(subject, plan, sorted_.late)
     if sorted_.fleeting:
         plan.steps.append(_step(subject, "write", sorted_.fleeting, SECONDS["write"]))
     _remark(subject, plan, changes)

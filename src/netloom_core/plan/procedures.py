@@ -8,7 +8,8 @@ from typing import Any
 from netloom_core.documents.tree import MISSING, Document, get
 from netloom_core.errors import NetloomError
 from netloom_core.model.work import StepState
-from netloom_core.plan.planner import DevicePlan, Remark, Subject, left_out, unkept_paths
+from netloom_core.plan.planner import left_out, unkept_paths
+from netloom_core.plan.subject import DevicePlan, Remark, Subject
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.people import Meaning
 from netloom_core.profiles.profile import Profile

@@ -18,6 +18,7 @@ from netloom_core.model.line import PLACE_ROLES
 from netloom_core.profiles.axis import Axis
 from netloom_core.profiles.binding import Binding
 from netloom_core.profiles.channel import Channel
+from netloom_core.profiles.conditions import Condition, Conditions, written_out
 from netloom_core.profiles.fill import filled
 from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.item import Item
@@ -107,6 +108,7 @@ class Profile(Part):
     levels: list[Level] = Field(default=[], max_length=8)
     axes: dict[str, Axis] = {}
     items: list[Item] = []
+    conditions: list[Condition] = Field(default=[], max_length=200)
     procedures: dict[ProcedureName, Procedure] = {}
     views: list[View] = []
     lights: list[Light] = []
@@ -311,6 +313,11 @@ class Profile(Part):
     @cached_property
     def _roles(self) -> dict[str, Item]:
         return {item.role: item for item in reversed(list(self.by_path.values())) if item.role}
+
+    @cached_property
+    def allowed(self) -> Conditions:
+        """Which values may stand together."""
+        return Conditions(written_out(self.conditions, self.axes), self.by_path)
 
     @cached_property
     def ladder(self) -> Ladder:

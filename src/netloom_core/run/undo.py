@@ -8,7 +8,8 @@ from netloom_core.documents.diff import towards
 from netloom_core.documents.tree import MISSING, Document, get, leaves, put
 from netloom_core.model.change import Change
 from netloom_core.model.work import PENDING, SKIPPED, StepState
-from netloom_core.plan.planner import DevicePlan, Remark, Subject, plan_changes, waits_for_restart
+from netloom_core.plan.planner import plan_changes, waits_for_restart
+from netloom_core.plan.subject import DevicePlan, Remark, Subject
 from netloom_core.run.steps.registry import STEPS
 
 

@@ -36,6 +36,12 @@ def read_list(path: Path, name: str) -> Any:
     return table_of(path.read_bytes(), name)
 
 
+def read_wide(path: Path, name: str) -> Any:
+    from netloom_server.base.tables import WIDE, table_of
+
+    return table_of(path.read_bytes(), name, WIDE)
+
+
 def read_backups(path: Path, name: str) -> Any:
     from netloom_core.backup.archive import read_archive
 
@@ -55,6 +61,7 @@ def read_profile(path: Path, name: str) -> Any:
 
 READERS: dict[str, tuple[Callable[[Path, str], Any], float, type[NetloomError]]] = {
     "list": (read_list, LIST_S, RequestError),
+    "wide list": (read_wide, LIST_S, RequestError),
     "archive": (read_backups, ARCHIVE_S, ArchiveDamaged),
     "profile": (read_profile, PROFILE_S, ProfileError),
 }

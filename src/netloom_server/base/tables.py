@@ -20,17 +20,18 @@ MAX_UNPACKED = 60_000_000  # of an XLSX, which is a zip
 MAX_PARTS = 500
 MAX_ROWS = 5000
 MAX_COLUMNS = 30
+WIDE = 500  # columns of a sheet of settings
 MAX_CELL = 200
 MOST_TAGS = 2_000_000  # of a whole workbook; a list of 5,000 rows has a tenth of that
 PIECE = 1 << 18
 
 
-def table_of(data: bytes, name: str) -> list[list[str]]:
+def table_of(data: bytes, name: str, columns: int = MAX_COLUMNS) -> list[list[str]]:
     """Cells of a pasted text, a CSV or an XLSX file. Raises RequestError when it is none."""
     if len(data) > MAX_BYTES:
         raise RequestError(f"The list is larger than {MAX_BYTES // 1_000_000} MB.", "Split it.")
     if data[:4] == b"PK\x03\x04" or name.lower().endswith(".xlsx"):
-        return _from_xlsx(data)
+        return _from_xlsx(data, columns)
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -40,7 +41,7 @@ def table_of(data: bytes, name: str) -> list[list[str]]:
     try:
         rows = csv.reader(io.StringIO(text), delimiter=delimiter)
         return [
-            [cell.strip()[:MAX_CELL] for cell in row[:MAX_COLUMNS]]
+            [cell.strip()[:MAX_CELL] for cell in row[:columns]]
             for row, _ in zip(rows, range(MAX_ROWS + 2), strict=False)
         ]
     except csv.Error as error:
@@ -61,7 +62,7 @@ def _tags_in(packed: zipfile.ZipFile, parts: list[zipfile.ZipInfo]) -> int:
     return tags
 
 
-def _from_xlsx(data: bytes) -> list[list[str]]:
+def _from_xlsx(data: bytes, columns: int) -> list[list[str]]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             parts = packed.infolist()
@@ -71,7 +72,7 @@ def _from_xlsx(data: bytes) -> list[list[str]]:
                 raise _too_large()
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
         sheet = book.worksheets[0]
-        rows = sheet.iter_rows(max_row=MAX_ROWS + 2, max_col=MAX_COLUMNS, values_only=True)
+        rows = sheet.iter_rows(max_row=MAX_ROWS + 2, max_col=columns, values_only=True)
         return [["" if cell is None else str(cell).strip()[:MAX_CELL] for cell in row] for row in rows]
     except (
         zipfile.BadZipFile,

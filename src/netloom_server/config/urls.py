@@ -11,7 +11,18 @@ from netloom_server.accounts.api import people, session
 from netloom_server.backups.api import backups
 from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
-from netloom_server.installation.api import areas, codes, lines, logins, places, profiles, survey, templates, universes
+from netloom_server.installation.api import (
+    areas,
+    codes,
+    lines,
+    logins,
+    places,
+    profiles,
+    sheets,
+    survey,
+    templates,
+    universes,
+)
 from netloom_server.installation.api import devices as installation
 from netloom_server.papers.api import papers
 from netloom_server.runs.api import events, journal, runs, watched
@@ -97,6 +108,8 @@ urlpatterns = [
     path("api/templates/<str:ident>/apply", templates.ApplyTemplateView.as_view()),
     path("api/codes", codes.NewCodesView.as_view()),
     path("api/devices/<str:word>/code", codes.CodeView.as_view()),
+    path("api/settings/sheet", sheets.SheetView.as_view()),
+    path("api/settings/table/<str:name>", sheets.SettingsTableView.as_view()),
     path("api/logins", logins.SharedLoginsView.as_view()),
     path("api/logins/<str:ident>", logins.SharedLoginView.as_view()),
     path("api/devices/<str:word>/credentials", logins.CredentialView.as_view()),

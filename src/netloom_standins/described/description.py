@@ -9,7 +9,7 @@ from typing import Any
 import yaml
 from pydantic import BaseModel, ConfigDict
 
-from netloom_standins.described.memory import Cell, spread
+from netloom_standins.described.memory import Cell, Forbidden, spread
 
 FOLDER = Path(__file__).resolve().parents[3] / "demo" / "models"
 
@@ -35,6 +35,7 @@ class Description(BaseModel):
     says_at_start: list[str] = []
     announces: tuple[str, int] | None = None
     survives: list[str] = []  # paths that a reset leaves as they are
+    forbids: list[Forbidden] = []  # what may not stand together
     follows: dict[str, dict[str, list[Any]]] = {}
     faces: list[dict[str, Any]] = []
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import copy
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -91,10 +91,26 @@ def spread(path: str) -> Iterator[str]:
         yield from spread(path[: found.start()] + str(number) + path[found.end() :])
 
 
-class Memory:
-    """`running` works, `startup` is kept; what works later waits in between."""
+class Forbidden(BaseModel):
+    """While all of `when` have one of these values, all of `then` have to have one of theirs."""
 
-    def __init__(self, cells: dict[str, Cell]) -> None:
+    model_config = ConfigDict(extra="forbid")
+
+    when: dict[str, list[Any]]
+    then: dict[str, list[Any]]
+
+    def by(self, value: Callable[[str], Any]) -> bool:
+        if not all(value(path) in words for path, words in self.when.items()):
+            return False
+        return not all(value(path) in words for path, words in self.then.items())
+
+
+class Memory:
+    """`running` works, `startup` is kept; what works later waits in between. What `forbids` would hold is not kept, and
+    is not taken where it would work at once."""
+
+    def __init__(self, cells: dict[str, Cell], forbids: Sequence[Forbidden] = ()) -> None:
+        self.forbids = forbids
         self.cells = {one: cell for path, cell in cells.items() for one in spread(path)}
         self.running: Document = {}
         for path, cell in self.cells.items():
@@ -136,6 +152,8 @@ class Memory:
             raise Wrong("unknown")
         value = cell.parsed(said)
         if path != self.liar:
+            if not cell.later and any(one.by(lambda p: value if p == path else self.value(p)) for one in self.forbids):
+                raise Wrong("refused")
             self.set(path, value)
         return value
 
@@ -157,6 +175,9 @@ class Memory:
         put(self.running, path, value)
 
     def keep(self) -> None:
+        """Raises Wrong where what would be kept may not stand together."""
+        if any(one.by(lambda path: self.waiting.get(path, self.value(path))) for one in self.forbids):
+            raise Wrong("refused")
         for path, cell in self.cells.items():
             if cell.kept == "stored" and not cell.live:
                 put(self.startup, path, copy.deepcopy(self.waiting.get(path, get(self.running, path))))

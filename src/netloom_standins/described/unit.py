@@ -33,7 +33,7 @@ class DescribedUnit(NetUnit):
     announce: Callable[[Any, bool], Awaitable[None]] | None = None
 
     def __post_init__(self) -> None:
-        self.memory = Memory(self.description.memory)
+        self.memory = Memory(self.description.memory, self.description.forbids)
         self.memory.changed.append(self._told)
         self.faults.boot_seconds = self.description.boot
 

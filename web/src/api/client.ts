@@ -63,6 +63,25 @@ export function asProblem(error: unknown): Problem {
 
 export const upload = (url: string, file: File): Promise<Schemas["Archive"]> => uploadTo(url, file);
 
+/** Asks for a file, and hands it to whoever reads this page. */
+export async function save(url: string, body: unknown, name: string): Promise<void> {
+  const response = await fetch(url, {
+    method: "POST",
+    body: JSON.stringify(body),
+    credentials: "same-origin",
+    headers: { "X-CSRFToken": csrf(), "Content-Type": "application/json" },
+  });
+  if (!response.ok) {
+    const { error } = await response.json();
+    throw new Problem(error.code, error.message, error.try);
+  }
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(await response.blob());
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
 export async function uploadTo<T>(url: string, file: File): Promise<T> {
   const response = await fetch(url, {
     method: "POST",

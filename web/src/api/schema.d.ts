@@ -1302,6 +1302,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What is decided, else what runs: a row for each device, a column for each setting. Secrets are in none. */
+        post: operations["settings_sheet_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/table/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a changed table of settings, CSV or XLSX, would change; with `?decide=1` its good rows are decided. */
+        post: operations["settings_table_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/take-in": {
         parameters: {
             query?: never;
@@ -1583,6 +1617,12 @@ export interface components {
         BorrowedNow: {
             borrowed: components["schemas"]["Borrowed"][];
         };
+        /** @description A condition that what is decided would break, with the items that it looks at. */
+        Broken: {
+            why: string;
+            paths: string[];
+            labels: string[];
+        };
         /** @description Who answers where new units come up. `several` is whether more than one does, `stands_for` whom it could be. */
         Came: {
             device: string;
@@ -1637,6 +1677,11 @@ export interface components {
             second: components["schemas"]["Backup"];
             differences: components["schemas"]["Pair"][];
         };
+        /** @description `offer` are the nearest values with which all conditions hold; empty where nothing near is allowed. */
+        Conflicts: {
+            broken: components["schemas"]["Broken"][];
+            offer: components["schemas"]["Offered"][];
+        };
         Connector: {
             printed: string;
             kind: string;
@@ -1667,6 +1712,7 @@ export interface components {
             drift: number;
             lost: number;
             place: number;
+            forbidden: number;
         };
         /** @description `level` is empty for the usual code. */
         CredentialRequest: {
@@ -1825,6 +1871,12 @@ export interface components {
          * @enum {string}
          */
         FlowEnum: "none" | "hardware" | "software";
+        /**
+         * @description * `csv` - csv
+         *     * `xlsx` - xlsx
+         * @enum {string}
+         */
+        FormEnum: "csv" | "xlsx";
         /** @description `count` is how many there are in all. */
         Found: {
             settings: components["schemas"]["FoundSetting"][];
@@ -1880,11 +1932,14 @@ export interface components {
             line: string;
             large: boolean;
         };
+        /** @description With `fill` {n}, {nn}, {place}, {name}, {area} and the like are filled in where they stand in a text. */
         IntendedRequest: {
             changes: components["schemas"]["ValueRequest"][];
             versions?: {
                 [key: string]: number;
             };
+            /** @default false */
+            fill: boolean;
         };
         JoinRequest: {
             other: string;
@@ -2133,6 +2188,12 @@ export interface components {
             device: string;
             path: string;
             value: unknown;
+        };
+        Offered: {
+            path: string;
+            label: string;
+            value: unknown;
+            shown: string;
         };
         OnvifUserRequest: {
             name: string;
@@ -2616,6 +2677,13 @@ export interface components {
             hint: string;
             profile: string;
         };
+        /** @description `devices` are all without any, `paths` all settings. */
+        SheetWantedRequest: {
+            devices?: string[];
+            paths?: string[];
+            /** @default csv */
+            form: components["schemas"]["FormEnum"];
+        };
         /** @description Another scale of a number: value * factor + offset, or reference * 10 ** (value / 20). */
         Shown: {
             unit: string;
@@ -2896,6 +2964,7 @@ export interface components {
             points: components["schemas"]["Point"][];
             settings: components["schemas"]["Setting"][];
             face: components["schemas"]["Face"];
+            conflicts: components["schemas"]["Conflicts"];
             pending: components["schemas"]["Change"][];
             now: components["schemas"]["Difference"][];
             last_proof: {
@@ -6245,6 +6314,74 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    settings_sheet_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SheetWantedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    settings_table_read: {
+        parameters: {
+            query?: {
+                decide?: boolean;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Table"];
+                };
             };
             /** @description What happened, what was not changed, what to try */
             default: {

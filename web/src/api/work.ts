@@ -45,13 +45,17 @@ interface Value {
   forget?: boolean;
 }
 
+/** Words that are filled in for each device and place where they stand in a text. */
+const FILLED = /\{(n|nn|place|name|area|line|serial|last|kind|model)\}/;
+
 /** Versions that our own changes made; another person's change is still told apart from them. */
 const ours = new Map<string, number>();
 
 /** Posts decisions on the versions that the page knows, one after the other. */
 async function decideNow(client: QueryClient, changes: Value[], seen: Record<string, number>): Promise<void> {
   const versions = Object.fromEntries(Object.entries(seen).map(([id, version]) => [id, Math.max(version, ours.get(id) ?? 0)]));
-  const body = { changes: changes.map((change) => ({ ...change, forget: change.forget ?? false })), versions };
+  const fill = changes.some((change) => typeof change.value === "string" && FILLED.test(change.value));
+  const body = { changes: changes.map((change) => ({ ...change, forget: change.forget ?? false })), versions, fill };
   try {
     const answer = await got(api.POST("/api/intended", { body }));
     for (const device of answer.devices) ours.set(device.id, device.version);
@@ -81,6 +85,7 @@ function editOf(client: QueryClient, changes: Value[]): Edit | undefined {
   const paths = new Set(changes.map((change) => change.path)).size;
   const on = devices.size === 1 ? devices.get(first.device)!.name : plural(devices.size, "device");
   return {
+    paths: changes.map((change) => change.path),
     words: `${paths === 1 ? label : plural(paths, "value")} of ${on}`,
     back: () => decideNow(client, before, versions()),
     again: () => decideNow(client, changes, versions()),

@@ -3,6 +3,7 @@ import { Store } from "./store";
 /** One decision that a person made here, and how it is taken back and made again. */
 export interface Edit {
   words: string;
+  paths?: string[]; // the settings that it is about
   back: () => Promise<unknown>;
   again: () => Promise<unknown>;
 }

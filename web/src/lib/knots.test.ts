@@ -20,7 +20,7 @@ function device(id: string, address: string, more: Partial<Device> = {}): Device
     baseline: true,
     proof: "match",
     planned_address: address,
-    counts: { pending: 0, unkept: 0, drift: 0, lost: 0, place: 0 },
+    counts: { pending: 0, unkept: 0, drift: 0, lost: 0, place: 0, forbidden: 0 },
     addresses: [{ line: "net", line_id: "net", address, speed: 0 }],
     ...more,
   } as Device;
@@ -60,7 +60,7 @@ describe("walking the loom", () => {
 
 describe("what a knot tells", () => {
   it("follows the lens", () => {
-    const one = device("a", "127.20.10.3", { planned_address: "127.20.10.14", counts: { pending: 1, unkept: 2, drift: 3, lost: 1, place: 0 } });
+    const one = device("a", "127.20.10.3", { planned_address: "127.20.10.14", counts: { pending: 1, unkept: 2, drift: 3, lost: 1, place: 0, forbidden: 0 } });
     expect(tells(one, lensOf("address")).word).toBe("to 127.20.10.14");
     expect(tells(one, lensOf("configure")).word).toBe("1 pending, 2 unkept");
     expect(tells(one, lensOf("prove")).word).toBe("3 drift, 1 lost");

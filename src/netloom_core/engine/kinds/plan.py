@@ -13,17 +13,9 @@ from netloom_core.errors import CodeWanted, NetloomError
 from netloom_core.model.device import Target
 from netloom_core.model.work import CANCELLED, RunState
 from netloom_core.plan.moves import LineOf, Mover, arranged, movers, numbered_waits
-from netloom_core.plan.planner import (
-    DevicePlan,
-    Remark,
-    Subject,
-    effect,
-    left_out,
-    number,
-    plan_intended,
-    plan_restore,
-)
+from netloom_core.plan.planner import effect, left_out, number, plan_intended, plan_restore
 from netloom_core.plan.procedures import plan_procedure
+from netloom_core.plan.subject import DevicePlan, Remark, Subject
 from netloom_core.run.supervisor import own_fault
 from netloom_core.run.undo import plan_back
 from netloom_core.together import together

@@ -195,7 +195,8 @@ class IntendedView(APIView):
         changes = [
             (c["device"], c["path"], decisions.FORGET if c["forget"] else c.get("value")) for c in data["changes"]
         ]
-        devices = decisions.set_intended(changes, engine().library, data.get("versions"), request.user.get_username())
+        devices = decisions.set_intended(changes, engine().library, data.get("versions"), request.user.get_username(),
+                                         fill=data.get("fill", False))  # fmt: skip
         return Response({"devices": [present.device_as_dict(device, engine().library) for device in devices]})
 
 

@@ -130,6 +130,7 @@ class CountsSerializer(Form):
     drift = serializers.IntegerField()
     lost = serializers.IntegerField()
     place = serializers.IntegerField()
+    forbidden = serializers.IntegerField()
 
 
 class DeviceSerializer(Form):
@@ -363,6 +364,28 @@ class ConsoleOfferSerializer(Form):
     flow = serializers.CharField(allow_blank=True)
 
 
+class BrokenSerializer(Form):
+    """A condition that what is decided would break, with the items that it looks at."""
+
+    why = serializers.CharField()
+    paths = serializers.ListField(child=serializers.CharField())
+    labels = serializers.ListField(child=serializers.CharField())
+
+
+class OfferedSerializer(Form):
+    path = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    value = serializers.JSONField()
+    shown = serializers.CharField()
+
+
+class ConflictsSerializer(Form):
+    """`offer` are the nearest values with which all conditions hold; empty where nothing near is allowed."""
+
+    broken = BrokenSerializer(many=True)
+    offer = OfferedSerializer(many=True)
+
+
 class LoginKnownSerializer(Form):
     """What is known of the code of one level: `by` is own, model, installation, factory, or empty."""
 
@@ -383,6 +406,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     points = PointSerializer(many=True)
     settings = SettingSerializer(many=True)
     face = FaceSerializer()
+    conflicts = ConflictsSerializer()
     pending = ChangeSerializer(many=True)
     now = DifferenceSerializer(many=True)
     last_proof = serializers.DictField()
@@ -434,8 +458,11 @@ class ValueSerializer(Form):
 
 
 class IntendedSerializer(Form):
+    """With `fill` {n}, {nn}, {place}, {name}, {area} and the like are filled in where they stand in a text."""
+
     changes = ValueSerializer(many=True)
     versions = serializers.DictField(child=serializers.IntegerField(), required=False)
+    fill = serializers.BooleanField(required=False, default=False)
 
 
 class AssignmentSerializer(Form):

@@ -85,8 +85,12 @@ def set_intended(
     library: Library,
     versions: dict[str, int] | None = None,
     by: str = "",
+    *,
+    fill: bool = False,
 ) -> list[Device]:
-    """Change intended values, all or none. `versions` are those that the person saw.
+    """Change intended values, all or none. `versions` are those that the person saw. With `fill` the words of a name
+    ({n}, {area} …) are filled in where they stand in a text, and {place}, the number on its axis: {n} counts the
+    devices, or of one device the changes.
 
     Raises Conflict when somebody else changed a device meanwhile; core's errors for
     values that cannot be.
@@ -94,6 +98,8 @@ def set_intended(
     by_device: dict[str, list[tuple[str, Any]]] = defaultdict(list)
     devices: dict[str, Device] = {}
     found = resolve_all(word for word, _, _ in changes)
+    if fill:
+        changes = _filled(changes, found, library)
     for word, path, value in changes:
         device = devices.setdefault(found[word].id, found[word])
         by_device[device.id].append((path, value))
@@ -110,6 +116,23 @@ def set_intended(
         device.save(update_fields=["intended", "version"])
     recount_all(list(devices.values()), library)
     return list(devices.values())
+
+
+def _filled(
+    changes: Sequence[tuple[str, str, Any]], found: Mapping[str, Device], library: Library
+) -> list[tuple[str, str, Any]]:
+    numbers = {ident: n for n, ident in enumerate(dict.fromkeys(found[word].id for word, _, _ in changes), 1)}
+    made: list[tuple[str, str, Any]] = []
+    for number, (word, path, value) in enumerate(changes, 1):
+        device = found[word]
+        profile = library.get(device.profile)
+        if isinstance(value, str) and "{" in value and profile is not None and path in profile.by_path:
+            place = [str(n) for n in profile.places[path][1].values()]
+            n = numbers[device.id] if len(numbers) > 1 else number
+            filled = value.replace("{place}", place[-1] if place else str(n))
+            value = named(filled, n, device, device.area, library, many=False)
+        made.append((word, path, value))
+    return made
 
 
 def _decided(

@@ -23,6 +23,7 @@ from netloom_server.installation.services.codes import standing
 from netloom_server.installation.services.decisions import planned_address
 from netloom_server.installation.services.logins import known_of, own_levels, shared
 from netloom_server.installation.services.records import baseline_of, can_be_read, pending, prove
+from netloom_server.installation.services.together import conflicts
 from netloom_server.installation.services.universes import hears
 
 SIGHTINGS_SHOWN = 60
@@ -104,7 +105,7 @@ def device_as_dict(
         "read": device.read.isoformat() if device.read else None,
         "read_trouble": device.read_trouble,
         "version": device.version,
-        "counts": {"pending": 0, "unkept": 0, "drift": 0, "lost": 0, "place": 0, **device.counts},
+        "counts": {"pending": 0, "unkept": 0, "drift": 0, "lost": 0, "place": 0, "forbidden": 0, **device.counts},
         "baseline": bool(proofs and device.id in proofs) if proofs is not None else baseline_of(device) is not None,
         "proof": device.proof.get("result", ""),
         "proven": device.proven.isoformat() if device.proven else None,
@@ -184,6 +185,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         ],
         "settings": setting_rows(device, library, documents),
         "face": face_of(profile, _way(device, profile)),
+        "conflicts": conflicts(profile, device.intended, documents["running"]),
         "pending": pending(profile, device, documents["running"]),
         "now": prove(device, library).differences if approved and device.running else [],
         "last_proof": device.proof,

@@ -26,6 +26,7 @@ from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.base.sealing import unseal
 from netloom_server.installation.models import CommonKey, Device, Line
 from netloom_server.installation.services import logins
+from netloom_server.installation.services.together import forbidden
 
 MAX_WORD = 200
 MOST_LOGINS = 2  # of a line, tried at one camera
@@ -272,6 +273,7 @@ def recount_all(devices: Sequence[Device], library: Library, held: Mapping[str, 
         waits = pending(profile, device, running)
         placed = profile.of_slots or profile.of_place if profile is not None else frozenset()
         counts = {"pending": len(waits), "unkept": 0, "drift": 0, "lost": 0}
+        counts["forbidden"] = forbidden(profile, device.intended, running)
         counts["place"] = sum(1 for change in waits if change["path"] in placed)
         if profile is not None and running:
             counts["unkept"] = len(would_be_kept(profile, running, evidence.startup))

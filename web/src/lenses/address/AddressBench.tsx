@@ -20,7 +20,7 @@ import { Legend, PlacePicture } from "./PlacePicture";
 import { Planned } from "./Planned";
 import { Queue } from "./Queue";
 import { SecondAddress } from "./SecondAddress";
-import { TableBack } from "./TableBack";
+import { TableBack } from "../../bench/TableBack";
 import { Universes } from "./universes/Universes";
 import { Wrong } from "./Wrong";
 

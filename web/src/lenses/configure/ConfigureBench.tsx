@@ -14,12 +14,15 @@ import { plural, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Choice, Empty, Heading, Input, Trouble, Waiting } from "../../ui/parts";
 import { AtTheDevice } from "./AtTheDevice";
+import { Compare } from "./Compare";
+import { Conflicts } from "./Conflicts";
 import { Panel } from "./Panel";
 import { usePoints } from "./PointNow";
 import { Points } from "./Points";
 import { differing } from "./OnIt";
 import { SettingRow } from "./SettingRow";
 import { type Decision, SettingSheet } from "./SettingSheet";
+import { Tables } from "./Tables";
 import { Templates } from "./Templates";
 import { VIEW_KEYS, VIEWS } from "./views/registry";
 
@@ -57,7 +60,22 @@ function Edits() {
   );
 }
 
-const SHOW = { all: "all settings", differs: "what differs", decided: "what is decided" };
+const SHOW = {
+  all: "all settings",
+  differs: "what differs",
+  decided: "what is decided",
+  mine: "what I changed",
+  unkept: "what goes at a power cut",
+  restart: "what needs a restart",
+};
+const NOTHING: Record<keyof typeof SHOW, string> = {
+  all: "This model has no settings, only points.",
+  differs: "Nothing differs: intended, running, startup and baseline agree.",
+  decided: "Nothing is decided yet. Change a value under Intended.",
+  mine: "You changed nothing here since this page was opened.",
+  unkept: "A power cut would take nothing back.",
+  restart: "Nothing here waits for a restart.",
+};
 
 function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const [show, setShow] = useState<keyof typeof SHOW>("all");
@@ -68,11 +86,12 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   const unkept = whole.reduce((sum, d) => sum + d.counts.unkept, 0);
   const models = new Set(whole.map((d) => d.profile)).size;
   const read = whole.every((d) => d.read);
-  const decide = (decisions: Decision[]): Promise<string> =>
-    change.mutateAsync({ changes: decisions.flatMap((one) => whole.map((d) => ({ device: d.id, ...one }))), versions }).then(
+  const decideFor = (devices: WholeDevice[], decisions: (device: WholeDevice) => Decision[]): Promise<string> =>
+    change.mutateAsync({ changes: devices.flatMap((d) => decisions(d).map((one) => ({ device: d.id, ...one }))), versions }).then(
       () => "",
       (error) => asProblem(error).message,
     );
+  const decide = (decisions: Decision[]) => decideFor(whole, () => decisions);
   const set = (path: string, value: unknown) => decide([{ path, value }]);
   const forget = (path: string) => decide([{ path, forget: true }]);
   const byPath = useMemo(() => {
@@ -82,11 +101,15 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
   }, [whole]);
   const all = (setting: Setting) => byPath.get(setting.path) ?? [setting];
   const shared = useMemo(() => sharedBy(whole), [whole]);
+  const mine = useStore(edits, (e) => e.past).reduce((found, edit) => new Set([...found, ...(edit.paths ?? [])]), new Set<string>());
   const low = search.trim().toLowerCase();
   const wanted = shared.filter((setting) => {
     if (low && !`${setting.label} ${setting.path} ${shown(setting.running, setting)} ${shown(setting.intended, setting)}`.toLowerCase().includes(low)) return false;
     const those = all(setting);
     if (show === "decided") return those.some((s) => s.intended !== null);
+    if (show === "mine") return mine.has(setting.path);
+    if (show === "unkept") return those.some((s) => s.unkept || s.kept === "never");
+    if (show === "restart") return those.some((s) => s.takes === "on-restart");
     if (show === "differs") {
       const { pending, unkept, drift, unreadable } = differing(those);
       return pending + unkept + drift + unreadable.length > 0;
@@ -121,6 +144,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
         )}
         <Edits />
       </div>
+      <Conflicts whole={whole} decideFor={decideFor} />
       {left > 0 && <p className="mb-2 text-[12.5px] text-weld">{left} of the selected devices are left out here: not taken in, or more than {MOST}.</p>}
       {models > 1 && shared.length > 0 && <p className="mb-2 text-[12.5px] text-soft">These are of {models} models. What all of them have is here.</p>}
       {!read && <p className="mb-2 text-[12.5px] text-weld">Not every one of them was read yet: running values are missing.</p>}
@@ -163,8 +187,10 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
         ),
       )}
       {!wanted.length && (
-        <Empty title={!shared.length ? (models > 1 ? `No setting is the same on these ${models} models. Select devices of one model to set them together.` : "This model has no settings, only points.") : low ? "No setting is called that, or has that value." : show === "differs" ? "Nothing differs: intended, running, startup and baseline agree." : "Nothing is decided yet. Change a value under Intended."} />
+        <Empty title={!shared.length ? (models > 1 ? `No setting is the same on these ${models} models. Select devices of one model to set them together.` : "This model has no settings, only points.") : low ? "No setting is called that, or has that value." : NOTHING[show]} />
       )}
+      {whole.length > 1 && <Compare key={`compare ${whole.map((d) => d.id).join()}`} whole={whole} settings={wanted} decideFor={decideFor} />}
+      <Tables devices={whole} settings={wanted} />
       <Templates key={whole.map((d) => d.id).join()} devices={whole} settings={wanted} />
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>

@@ -8,7 +8,7 @@ import { type Fixture, type Output, slotsOf } from "../../../lib/universes";
 import { plural } from "../../../lib/words";
 import { Button } from "../../../ui/Button";
 import { Heading, Trouble } from "../../../ui/parts";
-import { TableBack } from "../TableBack";
+import { TableBack } from "../../../bench/TableBack";
 import { Fixtures } from "./Fixtures";
 import { Patches } from "./Patches";
 import { Ports } from "./Ports";

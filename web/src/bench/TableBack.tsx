@@ -1,14 +1,15 @@
 import { useState } from "react";
-import { asProblem, type Problem, type Schemas, uploadTo } from "../../api/client";
-import { useChange } from "../../api/work";
-import { plural } from "../../lib/words";
-import { Button } from "../../ui/Button";
-import { Heading, Trouble, Waiting } from "../../ui/parts";
+import { asProblem, type Problem, type Schemas, uploadTo } from "../api/client";
+import { useChange } from "../api/work";
+import { plural } from "../lib/words";
+import { Button } from "../ui/Button";
+import { Heading, Trouble, Waiting } from "../ui/parts";
 
 type Table = Schemas["Table"];
 
 interface Props {
-  title: string;
+  /** Without one it stands under what is above it. */
+  title?: string;
   /** What it is, and what the field is called. */
   words: string;
   label: string;
@@ -34,7 +35,7 @@ export function TableBack({ title, words, label, url }: Props) {
   const good = told?.rows.filter((row) => !row.problem && Object.keys(row.changes).length) ?? [];
   return (
     <>
-      <Heading>{title}</Heading>
+      {title && <Heading>{title}</Heading>}
       <label className="text-[13px] text-soft">
         {words}{" "}
         <input
