@@ -175,7 +175,7 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
     return {"run": run["id"], "devices": list(devices.values())}
 
 
-def _carry_out(body: dict[str, Any], yes: bool) -> None:
+def _carry_out(body: dict[str, Any], yes: bool, reason: str = "") -> None:
     made = make_plan(body)
     if not context.json:
         _show_plan(made)
@@ -185,7 +185,7 @@ def _carry_out(body: dict[str, Any], yes: bool) -> None:
         question = "Do this on the devices?" if body["kind"] == "procedure" else "Write this to the devices?"
         what = f" It disturbs: {', '.join(made['disturbs'])}." if made["disturbs"] else ""
         typer.confirm(f"{question}{what}", abort=True, err=True)
-    run = follow(begin({"kind": body["kind"], "plan": made["id"]}))
+    run = follow(begin({"kind": body["kind"], "plan": made["id"], "reason": reason}))
     outcome = _outcome(run)
     if context.json:
         give(outcome)
@@ -203,9 +203,10 @@ def apply(
     devices: Devices = None,
     yes: Yes = False,
     keep: Annotated[bool, typer.Option(help="store, so that a power cut does not take the values")] = True,
+    reason: Annotated[str, typer.Option(help="why values are kept that the plan names as unsafe")] = "",
 ) -> None:
     """Write what is pending, read it back, store it."""
-    _carry_out({"kind": "apply", "devices": devices or [], "keep": keep}, yes)
+    _carry_out({"kind": "apply", "devices": devices or [], "keep": keep}, yes, reason)
 
 
 def restore(

@@ -43,6 +43,8 @@ EXIT_BY_CODE = {
     "wrong-device": FAILED,
     "key-lost": FAILED,
     "cannot-do": WORDS,
+    "reason-wanted": REFUSED,
+    "level-wanted": FAILED,
     "store": FAILED,
     "disk-full": REFUSED,
     "read-only": REFUSED,

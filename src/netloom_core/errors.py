@@ -2,7 +2,8 @@
 
     NetloomError
       RequestError        we were asked for something that cannot be      nothing was sent
-        OutOfRange  UnknownSetting  Reserved  AddressTaken  AddressOutside  WrongModel  StalePlan  CannotDo
+        OutOfRange  UnknownSetting  Reserved  AddressTaken  AddressOutside  WrongModel  StalePlan
+        CannotDo  ReasonWanted  Fenced
       LinkError           the wire or the port on this computer           nothing was sent
         PortMissing  PortBusy  Crowded
       NoAnswer            silence: nobody knows whether it was carried out
@@ -60,6 +61,21 @@ class OutOfRange(RequestError):
 
 class UnknownSetting(RequestError):
     code = "unknown-setting"
+
+
+class ReasonWanted(RequestError):
+    """What is asked for may leave somebody in danger: it is done for a reason only, which is kept."""
+
+    code = "reason-wanted"
+
+
+FENCED_HINT = "Nothing was driven or written. Whoever fenced it off, or a lead, lifts that under Configure."
+
+
+class Fenced(RequestError):
+    """Somebody fenced it off for a time: nothing there is driven, by nobody."""
+
+    code = "fenced"
 
 
 class Reserved(RequestError):

@@ -23,7 +23,7 @@ from netloom_core.engine.kinds.sweep import look_again, look_along, may_be_at
 from netloom_core.engine.loops import keep_going
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.engine.records import EngineRecords
-from netloom_core.errors import NetloomError, RequestError
+from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, RequestError
 from netloom_core.leases.borrowed import Borrowing
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
@@ -199,7 +199,13 @@ class Engine:
         except (NetloomError, TimeoutError) as error:
             return {"states": {}, "trouble": getattr(error, "message", "It does not answer in time.")}
 
+    async def _may_move(self, device: str, point: str) -> None:
+        """Raises Fenced where somebody fenced it off. What is held already may be let go all the same."""
+        if fence := await self._records.fence(device, point):
+            raise Fenced(fence, FENCED_HINT, target=device)
+
     async def _drive(self, command: commands.Drive) -> dict[str, Any]:
+        await self._may_move(command.device, command.point)
         return {"states": await self._driven(command.device, command.point, command.state, command.by)}
 
     async def _driven(self, device: str, point: str, state: str, by: str) -> dict[str, str]:
@@ -216,6 +222,7 @@ class Engine:
         return dict((await self._states(commands.States(device=device)))["states"])
 
     async def _hold(self, command: commands.Hold) -> dict[str, Any]:
+        await self._may_move(command.device, command.point)
         target = await self._target(command.device)
         profile = self._library.need(target.profile)
         point, state, rest = held_and_rest(profile, command.point, command.state)

@@ -128,6 +128,11 @@ class DeviceStore(Protocol):
         """A restore or an undo is a decision, too: what it wrote is now intended."""
         ...
 
+    async def fence(self, device: str, point: str | None) -> str:
+        """Why that point may not be driven now, in words; empty where it may. Without a point, whether anything there
+        is fenced off."""
+        ...
+
     async def holder(self, device: str, address: str) -> str:
         """The name of another one that has, is planned to have, or may go to that address on the device's line."""
         ...

@@ -57,6 +57,9 @@ class EngineRecords:
     async def save_secret(self, device: str, path: str, secret: str, *, user: str | None, level: str = "") -> None:
         await self._store.devices.save_secret(device, path, secret, user=user, level=level)
 
+    async def fence(self, device: str, point: str | None) -> str:
+        return await self._store.devices.fence(device, point)
+
     async def forget_login(self, device: str) -> None:
         await self._store.devices.forget_login(device)
         self._told(device)

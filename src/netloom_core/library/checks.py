@@ -34,6 +34,13 @@ def _item(profile: Profile, item: Item) -> Iterator[str]:
         yield f"{item.path}: {trouble}"
     if item.role == "password" and not item.secret:
         yield f"{item.path}: a password is of type secret, so that it is never shown or logged"
+    for value in (*item.safe.one_of, *item.safe.none_of) if item.safe is not None else ():
+        try:
+            item.type.canonical(value)
+        except BadValue as error:
+            yield f"{item.path}: safe: {error}"
+    if item.safe is not None and not item.decided:
+        yield f"{item.path}: only what is decided can be kept, so safe or not"
     if item.secret and item.default is not None:
         yield f"{item.path}: a secret has no default in a profile"
     if item.secret and (item.live or item.drive):

@@ -19,6 +19,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.allowed import allowed, judged
 from netloom_core.plan.order import ordered
+from netloom_core.plan.power import remark_unsafe
 from netloom_core.plan.proof import Row
 from netloom_core.plan.subject import DevicePlan, Remark, Subject
 from netloom_core.profiles.abilities import Ability
@@ -167,6 +168,7 @@ def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = Tr
     if sorted_.fleeting:
         plan.steps.append(_step(subject, "write", sorted_.fleeting, SECONDS["write"]))
     _remark(subject, plan, changes)
+    remark_unsafe(subject, plan)
     return plan
 
 

@@ -11,46 +11,25 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
 from netloom_core.profiles.axis import Axis
+from netloom_core.profiles.bounds import Bounds
 from netloom_core.profiles.fill import filled, names_in
 from netloom_core.profiles.item import Item
 from netloom_core.types.base import BadValue, Part
 from netloom_core.types.boolean import Boolean
 from netloom_core.types.choice import Choice
 
-Value = str | int | float | bool
 MOST_TRIED = 3000  # combinations, looking for one that is allowed
 MOST_OFFERED = 8  # values of one item among which the nearest is looked for
 DECIDED = 100.0  # what it costs to offer another value than the one that somebody just chose
 
 
-class Clause(Part):
-    """What a value has to be: one of some, none of some, or within bounds."""
+class Clause(Bounds):
+    """What a value has to be."""
 
     path: str
-    one_of: list[Value] = []
-    none_of: list[Value] = []
-    at_least: float | None = None
-    at_most: float | None = None
-
-    @model_validator(mode="after")
-    def _says_something(self) -> Clause:
-        if not (self.one_of or self.none_of) and self.at_least is None and self.at_most is None:
-            raise ValueError(f"{self.path}: it asks for nothing")
-        return self
-
-    def holds(self, value: Any) -> bool:
-        if self.one_of and value not in self.one_of:
-            return False
-        if value in self.none_of:
-            return False
-        if self.at_least is None and self.at_most is None:
-            return True
-        if isinstance(value, bool) or not isinstance(value, int | float):
-            return False
-        return (self.at_least is None or value >= self.at_least) and (self.at_most is None or value <= self.at_most)
 
 
 class Condition(Part):

@@ -15,7 +15,7 @@ from collections.abc import Awaitable, Callable, Iterable, Mapping
 from typing import Protocol
 
 from netloom_core.clock import Clock
-from netloom_core.errors import NetloomError, OwnFault, StoreTrouble
+from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, OwnFault, StoreTrouble
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
@@ -197,6 +197,8 @@ class _Device:
                 step.state = SKIPPED
                 step.message = "The run was stopped; what came of this step before is in the journal."
                 return context.target
+            if kind.writes and (fence := await self._records.fence(step.device, None)):
+                raise Fenced(fence, FENCED_HINT, target=step.device)
             await kind.run(context)
             step.state = UNPROVEN if context.unproven else DONE
             if context.unproven:

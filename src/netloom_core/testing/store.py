@@ -33,6 +33,7 @@ class MemoryRecord:
     lost: dict[str, Any] = field(default_factory=dict)
     trouble: str = ""
     secrets: dict[str, str] = field(default_factory=dict)
+    fences: dict[str, str] = field(default_factory=dict)  # by point, "" the whole device: why
     proof: Proof | None = None
     baseline: Document | None = None
     identity: Identity | None = None
@@ -159,6 +160,11 @@ class MemoryStore:
         text = target.secrets[secret]
         others = tuple(one for one in target.credentials if one.level != level)
         self.records[device].target = replace(target, credentials=(Credentials(user, text, level), *others))
+
+    async def fence(self, device: str, point: str | None) -> str:
+        self.hook("fence")
+        names = self.records[device].fences
+        return next((why for where, why in names.items() if point is None or where in ("", point)), "")
 
     async def forget_login(self, device: str) -> None:
         self.hook("forget login")

@@ -14,6 +14,7 @@ from netloom_server.consoles.api import consoles
 from netloom_server.installation.api import (
     areas,
     codes,
+    fences,
     lines,
     logins,
     places,
@@ -108,6 +109,8 @@ urlpatterns = [
     path("api/templates/<str:ident>/apply", templates.ApplyTemplateView.as_view()),
     path("api/codes", codes.NewCodesView.as_view()),
     path("api/devices/<str:word>/code", codes.CodeView.as_view()),
+    path("api/devices/<str:word>/fences", fences.FencesView.as_view()),
+    path("api/devices/<str:word>/fences/<str:ident>", fences.FenceView.as_view()),
     path("api/settings/sheet", sheets.SheetView.as_view()),
     path("api/settings/table/<str:name>", sheets.SettingsTableView.as_view()),
     path("api/logins", logins.SharedLoginsView.as_view()),

@@ -19,7 +19,7 @@ from netloom_server.base.crossing import in_records, moment
 from netloom_server.base.gather import Gathered
 from netloom_server.base.moments import latest
 from netloom_server.installation.models import Credential, Device, Secret, Unit
-from netloom_server.installation.services import decisions, logins, records
+from netloom_server.installation.services import decisions, fences, logins, records
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.installation.services.leasing import plan_of
 from netloom_server.installation.services.lines import line_of
@@ -119,6 +119,9 @@ class DeviceRecords:
                 device=device, level=level, defaults={"user": user, "secret": kept.secret, "set_by": kept.set_by}
             )
         records.recount(device, self._library)
+
+    async def fence(self, device: str, point: str | None) -> str:
+        return await in_records(fences.why_not, device, point, self._library)
 
     async def forget_login(self, device: str) -> None:
         await in_records(self._forget_login, device)

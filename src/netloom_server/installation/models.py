@@ -274,6 +274,17 @@ class SharedLogin(models.Model):
         constraints = [models.UniqueConstraint(fields=["profile", "level"], name="one_shared_login_a_level")]
 
 
+class Fence(models.Model):
+    """Nothing there is driven or written until then, by nobody: somebody is on the ladder. An empty `point` is the
+    whole device."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="fences")
+    point = models.CharField(max_length=120, default="")
+    why = models.CharField(max_length=200)
+    by = models.CharField(max_length=150)
+    until = models.DateTimeField()
+
+
 class OwnProfile(models.Model):
     """A profile that people added to this installation, as they wrote it; it goes before one that ships with its id."""
 

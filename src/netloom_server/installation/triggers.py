@@ -42,6 +42,8 @@ TRIGGERS = [
     ("area_changed", "AFTER UPDATE", "installation_area", _one(f"'{ALL}'", "NEW.name IS NOT OLD.name")),
     ("login_made", "AFTER INSERT", "installation_credential", _one("NEW.device_id")),
     ("login_gone", "AFTER DELETE", "installation_credential", _one("OLD.device_id")),
+    ("fence_made", "AFTER INSERT", "installation_fence", _one("NEW.device_id")),
+    ("fence_gone", "AFTER DELETE", "installation_fence", _one("OLD.device_id")),
     ("backup_made", "AFTER INSERT", "backups_backup", _one("NEW.device_id", "NEW.baseline AND NEW.device_id <> ''")),
     (
         "backup_changed",

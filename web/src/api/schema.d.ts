@@ -356,6 +356,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/fences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Fence it off for everybody; it stands in the journal, and ends by itself. */
+        post: operations["devices_fences_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{word}/fences/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["devices_fences_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/join": {
         parameters: {
             query?: never;
@@ -1732,6 +1765,7 @@ export interface components {
         };
         Device: {
             id: string;
+            fences: components["schemas"]["FenceKnown"][];
             name: string;
             maker: string;
             model: string;
@@ -1842,6 +1876,23 @@ export interface components {
             axes: {
                 [key: string]: components["schemas"]["AxisPlace"][];
             };
+        };
+        Fence: {
+            id: number;
+            point: string;
+            why: string;
+            by: string;
+            /** Format: date-time */
+            until: string;
+        };
+        /** @description Nothing there is driven or written until then. An empty `point` is the whole device. */
+        FenceKnown: {
+            id: number;
+            point: string;
+            why: string;
+            by: string;
+            /** Format: date-time */
+            until: string;
         };
         /** @description See core's addressing/universes.py. `version` is that of the device that is decided on. */
         Fixture: {
@@ -2138,6 +2189,13 @@ export interface components {
             line: string;
             address?: string;
             area?: number | null;
+        };
+        /** @description `point` is empty for all of the device. */
+        NewFenceRequest: {
+            /** @default  */
+            point: string;
+            why: string;
+            minutes: number;
         };
         /**
          * @description * `ip` - ip
@@ -2517,7 +2575,10 @@ export interface components {
             there: string;
             reasons: components["schemas"]["Reason"][];
         };
-        /** @description `code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back or later. */
+        /**
+         * @description `code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back, later,
+         *     level-wanted, code-first, forbidden, no-order or safety: a plan with that is approved for a reason only.
+         */
         Remark: {
             device: string;
             name: string;
@@ -2913,6 +2974,7 @@ export interface components {
         };
         WholeDevice: {
             id: string;
+            fences: components["schemas"]["FenceKnown"][];
             name: string;
             maker: string;
             model: string;
@@ -3018,7 +3080,10 @@ export interface components {
          * @enum {string}
          */
         WorkKindEnum: "sweep" | "read" | "backup" | "verify" | "apply" | "restore" | "undo" | "procedure";
-        /** @description What a plan or run is asked for. `plan` is the id of the one that is approved by this. */
+        /**
+         * @description What a plan or run is asked for. `plan` is the id of the one that is approved by this, `reason` why values are
+         *     kept that its remarks name as unsafe.
+         */
         WorkRequest: {
             kind: components["schemas"]["WorkKindEnum"];
             devices?: string[];
@@ -3033,6 +3098,7 @@ export interface components {
             /** @default false */
             over_later: boolean;
             procedure?: string;
+            reason?: string;
         };
         Error: {
             error: {
@@ -3957,6 +4023,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Driven"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_fences_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFenceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fence"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_fences_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

@@ -11,7 +11,7 @@ import { useStore } from "../lib/store";
 import { needsAre, plural, shown } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Over } from "../ui/Over";
-import { Bar, Tag, Trouble, Waiting } from "../ui/parts";
+import { Bar, Input, Tag, Trouble, Waiting } from "../ui/parts";
 import { kindOf } from "./kinds/registry";
 import { stepPlan } from "./steps";
 
@@ -38,9 +38,11 @@ function PlanOf({ work }: { work: Work }) {
   const error = asked.error ?? made.error ?? (broken && new Problem("plan", broken.message || "The plan was not made.", "Nothing was written. Make it again."));
   const close = () => ask(null);
   const write = () => {
-    begin.mutate({ kind: work.kind, plan: plan!.id });
+    begin.mutate({ kind: work.kind, plan: plan!.id, reason: reason.trim() });
     close();
   };
+  const unsafe = plan?.remarks.some((remark) => remark.code === "safety");
+  const [reason, setReason] = useState("");
   const later = plan?.remarks.some((remark) => remark.code === "later");
   return (
     <Over title={kindOf(work.kind).plan ?? "Plan"} wide close={close} note={plan?.steps.length ? summary(plan) : undefined}>
@@ -52,11 +54,17 @@ function PlanOf({ work }: { work: Work }) {
       <div className="flex flex-wrap items-center justify-end gap-2 border-t border-weave px-4 py-2.5">
         {plan && plan.disturbs.length > 0 && <p className="mr-auto min-w-40 flex-1 text-[13px] text-madder">This disturbs {needsAre(plan.disturbs)}.</p>}
         {later && !work.over_later && <Button onClick={() => ask({ ...work, over_later: true })}>Take back those too …</Button>}
+        {unsafe && (
+          <label className="flex basis-full items-center gap-2 text-[13px]">
+            <span className="text-madder">Why it is to be kept so</span>
+            <Input autoFocus value={reason} maxLength={300} onChange={(event) => setReason(event.target.value)} className="flex-1" placeholder="it stands in the journal with your name" />
+          </label>
+        )}
         <Dialog.Close asChild>
           <Button>{plan && !plan.steps.length ? "Close" : work.kind === "procedure" ? "Do nothing" : "Write nothing"}</Button>
         </Dialog.Close>
         {plan && plan.steps.length > 0 && (
-          <Button look={plan.disturbs.length ? "grave" : "strong"} autoFocus={!plan.disturbs.length} onClick={write}>
+          <Button look={plan.disturbs.length ? "grave" : "strong"} autoFocus={!plan.disturbs.length && !unsafe} disabled={unsafe && !reason.trim()} onClick={write}>
             {verb(plan)}
           </Button>
         )}
@@ -114,7 +122,7 @@ function Steps({ plan }: { plan: Plan }) {
         <Part key={part.devices[0].id} part={part} />
       ))}
       {plan.remarks.map((remark) => (
-        <p key={remark.device + remark.message} className="text-[12.5px] text-weld">
+        <p key={remark.device + remark.message} className={`text-[12.5px] ${remark.code === "safety" ? "font-medium text-madder" : "text-weld"}`}>
           {remark.name}: {remark.message}
         </p>
       ))}

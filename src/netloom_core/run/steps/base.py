@@ -66,6 +66,10 @@ class Records(Protocol):
         gets in now at that level of access, which was proven by signing in."""
         ...
 
+    async def fence(self, device: str, point: str | None) -> str:
+        """Why nothing there may be driven or written now, in words; empty where it may."""
+        ...
+
     async def forget_login(self, device: str) -> None:
         """What people gave to get into it is no more, and its factory's lets in: that was proven."""
         ...

@@ -124,6 +124,16 @@ class ReasonSerializer(Form):
         return {**super().get_fields(), "try": serializers.CharField()}
 
 
+class FenceKnownSerializer(Form):
+    """Nothing there is driven or written until then. An empty `point` is the whole device."""
+
+    id = serializers.IntegerField()
+    point = serializers.CharField()
+    why = serializers.CharField()
+    by = serializers.CharField()
+    until = serializers.DateTimeField()
+
+
 class CountsSerializer(Form):
     pending = serializers.IntegerField()
     unkept = serializers.IntegerField()
@@ -135,6 +145,7 @@ class CountsSerializer(Form):
 
 class DeviceSerializer(Form):
     id = serializers.CharField()
+    fences = FenceKnownSerializer(many=True)
     name = serializers.CharField()
     maker = serializers.CharField()
     model = serializers.CharField()

@@ -21,6 +21,7 @@ from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services import access
 from netloom_server.installation.services.codes import standing
 from netloom_server.installation.services.decisions import planned_address
+from netloom_server.installation.services.fences import shown as fences_of
 from netloom_server.installation.services.logins import known_of, own_levels, shared
 from netloom_server.installation.services.records import baseline_of, can_be_read, pending, prove
 from netloom_server.installation.services.together import conflicts
@@ -101,6 +102,7 @@ def device_as_dict(
         "managed": can_be_read(device, library),
         "methods": device.methods,
         "reasons": device.reasons,
+        "fences": fences_of(device),
         "seen": device.seen.isoformat() if device.seen else None,
         "read": device.read.isoformat() if device.read else None,
         "read_trouble": device.read_trouble,

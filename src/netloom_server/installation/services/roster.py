@@ -82,7 +82,7 @@ class Roster:
 
     def _render(self, idents: list[str] | None) -> None:
         """Render these devices, or all."""
-        devices = Device.objects.select_related("line", "area").filter(line__archived=None)
+        devices = Device.objects.select_related("line", "area").prefetch_related("fences").filter(line__archived=None)
         approved = Backup.objects.filter(baseline=True)
         if idents is not None:
             devices, approved = devices.filter(id__in=idents), approved.filter(device__in=idents)

@@ -161,8 +161,9 @@ def _meant(
     either = [one for one in named if one in numbered] or (named if len(named) == 1 else []) or numbered
     if len(either) == 1:
         return either[0]
+    meant = row.name[:80] or serial[:80]
     row.fails(
-        f"{'Several devices are' if either or len(named) > 1 else 'No device is'} called {row.name[:80] or serial[:80]}.",
+        f"{'Several devices are' if either or len(named) > 1 else 'No device is'} called {meant}.",
         "Write the name or the serial number as Netloom has it.",
     )
     return None

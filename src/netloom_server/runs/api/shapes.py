@@ -30,7 +30,8 @@ class PlanStepSerializer(Form):
 
 
 class RemarkSerializer(Form):
-    """`code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back or later."""
+    """`code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back, later,
+    level-wanted, code-first, forbidden, no-order or safety: a plan with that is approved for a reason only."""
 
     device = serializers.CharField()
     name = serializers.CharField()
@@ -119,7 +120,8 @@ class RunSerializer(Form):
 
 
 class WorkSerializer(Form):
-    """What a plan or run is asked for. `plan` is the id of the one that is approved by this."""
+    """What a plan or run is asked for. `plan` is the id of the one that is approved by this, `reason` why values are
+    kept that its remarks name as unsafe."""
 
     kind = serializers.ChoiceField(list(KINDS))
     devices = serializers.ListField(child=serializers.CharField(max_length=200), required=False, max_length=5000)
@@ -131,6 +133,7 @@ class WorkSerializer(Form):
     plan = serializers.CharField(required=False, allow_blank=True, max_length=12)
     over_later = serializers.BooleanField(required=False, default=False)
     procedure = serializers.CharField(required=False, allow_blank=True, max_length=40)
+    reason = serializers.CharField(required=False, allow_blank=True, max_length=300)
 
 
 class JournalEntrySerializer(Form):

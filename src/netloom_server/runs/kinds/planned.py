@@ -11,8 +11,9 @@ from netloom_server.installation.models import Device
 from netloom_server.installation.services.records import chosen, resolve
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.models import Run
+from netloom_server.runs.services import journal
 from netloom_server.runs.services.orders import backup_for, to_apply
-from netloom_server.runs.services.runs import approve
+from netloom_server.runs.services.runs import approve, unsafe_for
 
 
 class Planned:
@@ -25,7 +26,9 @@ class Planned:
                 f"A run that writes needs a plan that was shown: {self.name} names none.",
                 "Make one by POST /api/plans, look at it, then name its id.",
             )
-        return approve(plan, self.name, asked.by)
+        run = approve(plan, self.name, asked.by, asked.data.get("reason", ""))
+        journal.append_all(unsafe_for(run))  # before the engine hears of it
+        return run
 
 
 class Apply(Planned):

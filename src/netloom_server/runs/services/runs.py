@@ -11,8 +11,9 @@ from django.db.models import Count
 from django.utils import timezone
 
 from netloom_core.engine.ports import MadePlan
-from netloom_core.errors import StalePlan
+from netloom_core.errors import ReasonWanted, StalePlan
 from netloom_core.model import work
+from netloom_core.plan.power import UNSAFE
 from netloom_server.base.moments import within
 from netloom_server.base.problems import Conflict, NotFound
 from netloom_server.installation.models import Device, Installation, Line
@@ -56,8 +57,9 @@ def create_sweep(by: str, params: dict[str, Any]) -> Run:
 
 
 @transaction.atomic
-def approve(plan_id: str, kind: str, by: str) -> Run:
-    """The run of a stored plan: what was shown is what is carried out, once."""
+def approve(plan_id: str, kind: str, by: str, reason: str = "") -> Run:
+    """The run of a stored plan: what was shown is what is carried out, once. A plan after which a power cut would leave
+    somebody in danger wants a `reason`, which stands in the journal. Raises ReasonWanted, StalePlan, NotFound."""
     plan = Plan.objects.filter(id=plan_id[:12]).first()
     if plan is None:
         raise NotFound(f"There is no plan {plan_id!r}.", "Make a plan first; it is shown before anything is written.")
@@ -72,12 +74,40 @@ def approve(plan_id: str, kind: str, by: str) -> Run:
             "The wanted values have changed since the plan was shown. Nothing was written.",
             "Look at the new plan, then write it.",
         )
+    unsafe = [remark for remark in plan.remarks if remark["code"] == UNSAFE]
+    reason = reason.strip()
+    if unsafe and not reason:
+        raise ReasonWanted(
+            f"{unsafe[0]['name']}: {unsafe[0]['message']}"
+            + (f" {len(unsafe) - 1} more are like it." if len(unsafe) > 1 else ""),
+            "Say why it is wanted so, or decide another value. Nothing was written.",
+        )
     steps = [work.StepState(**step) for step in plan.steps]
     params = {**plan.params, "plan": plan.id, "remarks": plan.remarks, "asked": plan.read}
-    run = create_run(kind, by, params, steps)
+    run = create_run(kind, by, {**params, "reason": reason} if unsafe else params, steps)
     plan.used = run.id
     plan.save(update_fields=["used"])
     return run
+
+
+def unsafe_for(run: Run) -> list[work.JournalEntry]:
+    """What its plan named as unsafe, and the reason for which it is done, as the journal tells it."""
+    reason = run.params.get("reason", "")
+    unsafe = [remark for remark in run.params.get("remarks", []) if remark["code"] == UNSAFE and reason]
+    return [
+        work.JournalEntry(
+            "act",
+            run.id,
+            one["device"],
+            "",
+            "",
+            "reason",
+            run.by,
+            "",
+            message=f"{one['message']} Reason: {reason}"[:900],
+        )
+        for one in unsafe
+    ]
 
 
 def _save_new_steps(run: str, steps: Sequence[work.StepState]) -> None:

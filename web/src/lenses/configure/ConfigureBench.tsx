@@ -16,6 +16,7 @@ import { Choice, Empty, Heading, Input, Trouble, Waiting } from "../../ui/parts"
 import { AtTheDevice } from "./AtTheDevice";
 import { Compare } from "./Compare";
 import { Conflicts } from "./Conflicts";
+import { Fences } from "./Fences";
 import { Panel } from "./Panel";
 import { usePoints } from "./PointNow";
 import { Points } from "./Points";
@@ -148,6 +149,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       {left > 0 && <p className="mb-2 text-[12.5px] text-weld">{left} of the selected devices are left out here: not taken in, or more than {MOST}.</p>}
       {models > 1 && shared.length > 0 && <p className="mb-2 text-[12.5px] text-soft">These are of {models} models. What all of them have is here.</p>}
       {!read && <p className="mb-2 text-[12.5px] text-weld">Not every one of them was read yet: running values are missing.</p>}
+      {single && <Fences device={single} />}
       {single && <Panel device={single} points={points} />}
       {single && <Points device={single} points={points} beside={new Set(columns.flatMap((column) => Object.values(column.at).map((point) => point.short)))} />}
       {whole.length === 1 &&

@@ -7,6 +7,7 @@ export const configure: Lens = {
   name: "Configure",
   Bench: lazy(async () => ({ default: (await import("./ConfigureBench")).ConfigureBench })),
   tells: (d) =>
+    d.fences.some((one) => Date.parse(one.until) > Date.now()) ? { shape: "half", tone: "madder", word: "fenced off" } :
     d.counts.pending || d.counts.unkept
       ? { shape: "half", tone: "weld", word: counted(d, "pending", "unkept") }
       : { ...stateOf(d), word: "as intended" },
