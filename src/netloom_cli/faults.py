@@ -159,6 +159,18 @@ def point(unit: Unit, name: str, state: str) -> None:
 
 
 @fault_app.command()
+def flutter(
+    unit: Unit,
+    name: str,
+    states: Annotated[str, typer.Option(help="the two between which it changes, at rest first")] = "off,on",
+    every: Annotated[float, typer.Option(min=0.02, max=60, help="seconds between two changes")] = 1.0,
+    seconds: Seconds = 60,
+) -> None:
+    """A point changes again and again by itself, like a relay that is out of step."""
+    _fault(unit, "flutter", point=name, states=states.split(","), every=every, seconds=seconds)
+
+
+@fault_app.command()
 def clear(unit: Unit) -> None:
     """No more troubles."""
     _fault(unit, "clear")

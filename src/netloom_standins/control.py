@@ -9,6 +9,7 @@ On 127.0.0.1 with a token that only the owner of the data folder can read.
 
 from __future__ import annotations
 
+import asyncio
 import hmac
 import re
 from collections import Counter
@@ -88,6 +89,30 @@ async def point(unit: Unit, body: dict[str, Any]) -> None:
     unit.set_point(str(body.get("point", "")), str(body.get("state", "")))
 
 
+_FLUTTERS: set[asyncio.Task[None]] = set()
+
+
+async def flutter(unit: Unit, body: dict[str, Any]) -> None:
+    """A point changes again and again by itself, between two states, for a while."""
+    name, states = str(body.get("point", "")), [str(one) for one in body.get("states", [])][:2]
+    every = body.get("every", 1.0)
+    if len(states) != 2 or not isinstance(every, int | float) or not 0.02 <= every <= 60:
+        raise NetloomError("A flutter needs two states, and 0.02 to 60 s between them.")
+    unit.set_point(name, states[1])
+
+    async def on_and_on() -> None:
+        loop = asyncio.get_running_loop()
+        begun, number = loop.time(), 0
+        while (number + 1) * every <= _seconds(body):
+            number += 1
+            await asyncio.sleep(max(begun + number * every - loop.time(), 0))
+            unit.set_point(name, states[1 - number % 2])
+
+    task = asyncio.ensure_future(on_and_on())
+    _FLUTTERS.add(task)
+    task.add_done_callback(_FLUTTERS.discard)
+
+
 async def plug(unit: Unit, body: dict[str, Any]) -> None:
     """A fixture's DMX cable goes to another port, of this node or another one."""
     if not isinstance(unit, DescribedUnit):
@@ -113,6 +138,7 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
     "certificate": certificate,
     "change": change,
     "point": point,
+    "flutter": flutter,
     "plug": plug,
     "clear": clear,
 }

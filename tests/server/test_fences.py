@@ -84,8 +84,8 @@ def unsafe(site: None) -> Plan:
     told = "Output 1 level -80.0 dBu would be kept: nothing would be heard there. That needs a reason."
     remarks = [{"device": device.id, "name": device.name, "code": "safety", "message": told}]
     run = Run.objects.create(id="plan1", kind="plan", by="eve", state="done", params={"kind": "apply"})
-    return Plan.objects.create(id=run.id, kind="apply", steps=[step], remarks=remarks, versions={device.id: device.version},
-                               read={}, digest="x")  # fmt: skip
+    made = {"steps": [step], "remarks": remarks, "versions": {device.id: device.version}, "read": {}, "digest": "x"}
+    return Plan.objects.create(id=run.id, kind="apply", **made)
 
 
 def test_a_plan_that_keeps_something_unsafe_wants_a_reason(unsafe: Plan) -> None:

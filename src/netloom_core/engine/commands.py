@@ -78,6 +78,14 @@ class Watch(_Command):
     device: Ident
 
 
+class Edges(_Command):
+    """Answers with `edges` of these points since a time (Unix), as `[device, point]`; with `chatter` of all."""
+
+    do: Literal["edges"] = "edges"
+    points: list[tuple[Ident, Annotated[str, Field(max_length=120)]]] = Field(max_length=2000)
+    since: float = 0.0
+
+
 class Prove(_Command):
     """Ask a device who it is. Raises where it is not itself."""
 
@@ -159,7 +167,7 @@ class Forget(_Command):
 
 
 Command = (
-    CarryOut | Stop | Read | States | Drive | Hold | LetGo | Watch | Prove | Answer | Forget
+    CarryOut | Stop | Read | States | Drive | Hold | LetGo | Watch | Edges | Prove | Answer | Forget
     | Give | EndGiving | Giving | Accept | Borrow | GiveBack | BorrowedNow
 )  # fmt: skip
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])

@@ -21,6 +21,7 @@ from netloom_core.engine.kinds.base import Workshop
 from netloom_core.engine.kinds.registry import kinds
 from netloom_core.engine.kinds.sweep import look_again, look_along, may_be_at
 from netloom_core.engine.loops import keep_going
+from netloom_core.engine.pointwatch import PointWatch
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.engine.records import EngineRecords
 from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, RequestError
@@ -74,6 +75,7 @@ class Engine:
         self._holding = Holding(
             self._driven, self._looked, self._records, lambda text: events.put("notice", {"message": text})
         )
+        self._points = PointWatch(library, clock, store, events, self._watching.look_at, self._named)
         self._givers = Givers(store, clock, events)
         self._borrowing = Borrowing(clock, lambda text: events.put("notice", {"message": text}))
         self._searches: dict[str, asyncio.Task[SweepResult]] = {}
@@ -88,6 +90,7 @@ class Engine:
             commands.Hold: self._hold,
             commands.LetGo: self._let_go,
             commands.Watch: self._watch,
+            commands.Edges: self._edges,
             commands.Prove: self._prove,
             commands.Answer: self._answer,
             commands.Forget: self._forget,
@@ -113,6 +116,7 @@ class Engine:
             log.info("run %s goes on after a restart", ident)
             self._begin(ident)
         self._loop("watch mode", self._quiet_sweeps)
+        self._loop("the point monitor", self._points.keep)
 
     async def stop(self) -> None:
         """Runs under way are cut off; their records let them go on at the next start. What is held is let go."""
@@ -211,6 +215,7 @@ class Engine:
     async def _driven(self, device: str, point: str, state: str, by: str) -> dict[str, str]:
         target = await self._target(device)
         profile = self._library.need(target.profile)
+        self._points.driven(device, short_name(profile, point), by)
         work = asyncio.ensure_future(drive(target, profile, point, state, self.sessions, self._records, by))
         self._drives.add(work)
         work.add_done_callback(self._drives.discard)
@@ -240,6 +245,13 @@ class Engine:
     async def _watch(self, command: commands.Watch) -> dict[str, Any]:
         return {"states": await self._watching.look_at(command.device)}
 
+    async def _edges(self, command: commands.Edges) -> dict[str, Any]:
+        return self._points.answer(command.points, command.since)
+
+    async def _named(self, devices: list[str]) -> dict[str, tuple[str, str]]:
+        found = await self._records.targets(devices)
+        return {ident: (one.name, one.profile) for ident, one in found.items() if isinstance(one, Target)}
+
     async def _prove(self, command: commands.Prove) -> dict[str, Any]:
         talk = await self.sessions.talk(await self._target(command.device), "prove", Priority.DRIVE)
         identity = await talk.identify()
@@ -250,6 +262,7 @@ class Engine:
         return {}
 
     async def _forget(self, command: commands.Forget) -> dict[str, Any]:
+        self._points.forget(command.device)
         await self.sessions.forget(command.device)
         return {}
 
@@ -268,6 +281,7 @@ class Engine:
     def _tell_states(self, device: str, states: dict[str, str], trouble: str) -> None:
         told: dict[str, Any] = {"device": device, "states": states}
         self._events.put("points", {**told, "trouble": trouble} if trouble else told)
+        self._points.states(device, states, trouble)
 
     # Runs
 

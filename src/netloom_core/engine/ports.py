@@ -15,6 +15,7 @@ from netloom_core.backup.verify import Evidence, Proof
 from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.errors import NetloomError
 from netloom_core.leases.giving import LeasePlan
+from netloom_core.live.edges import Edge
 from netloom_core.model.access import Access
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import Line
@@ -202,8 +203,19 @@ class SweepStore(Protocol):
     async def lines_by_name(self) -> dict[str, str]: ...
 
 
+class PointStore(Protocol):
+    async def monitored(self) -> Mapping[str, Sequence[str]]:
+        """The points that people want recorded, by device."""
+        ...
+
+    async def save_edges(self, edges: Sequence[Edge]) -> None: ...
+
+
 class Store(Protocol):
     """All records, by what they are about."""
+
+    @property
+    def points(self) -> PointStore: ...
 
     @property
     def devices(self) -> DeviceStore: ...

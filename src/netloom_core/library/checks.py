@@ -24,6 +24,9 @@ def problems(profile: Profile) -> Iterator[str]:
     yield from _console(profile)
     yield from _procedures(profile)
     yield from _views(profile)
+    for number, one in enumerate(profile.restless, 1):
+        if one.path and one.path not in {item.path for item in profile.items if item.live}:
+            yield f"restless, number {number}: {one.path} is no item that is live"
     yield from _standard(profile)
     for name, channel in profile.channels.items():
         yield from channel.problems(name, profile)

@@ -64,6 +64,20 @@ class Act(Part):
         return f"{spell}{for_so_long}{until}."
 
 
+class Restless(Part):
+    """What it means when a point changes again and again by itself: one of a `kind`, or that of one item (`path`), when
+    it `does` one of these; and what to do then."""
+
+    does: list[Literal["bounces", "beats", "flutters"]] = ["bounces", "beats", "flutters"]
+    kind: str = Field(default="", max_length=20)
+    path: str = Field(default="", max_length=200)
+    means: str = Field(max_length=300)
+    then: str = Field(default="", max_length=300)
+
+    def fits(self, does: str, kind: str, path: str) -> bool:
+        return does in self.does and self.kind in ("", kind) and self.path in ("", path)
+
+
 class Phrase(Part):
     label: str
     send: str = Field(max_length=400)

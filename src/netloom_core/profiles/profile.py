@@ -23,7 +23,7 @@ from netloom_core.profiles.fill import filled
 from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.levels import Ladder, Level
-from netloom_core.profiles.people import Connector, Console, Light, Procedure, View
+from netloom_core.profiles.people import Connector, Console, Light, Procedure, Restless, View
 from netloom_core.profiles.universe import Listens, Sends
 from netloom_core.types.base import Part
 
@@ -113,6 +113,7 @@ class Profile(Part):
     views: list[View] = []
     lights: list[Light] = []
     connectors: list[Connector] = []
+    restless: list[Restless] = Field(default=[], max_length=20)
     console: Console | None = None
     firmware: Firmware | None = None
     listens: Listens | None = None
@@ -366,6 +367,11 @@ class Profile(Part):
     @property
     def writable(self) -> list[str]:
         return [path for path, item in self.by_path.items() if not item.reserved]
+
+    def item_of_point(self, point: str) -> str:
+        """The path in the file of the item whose point it is."""
+        item = self.by_point.get(point)
+        return self.places[item.path][0] if item is not None else ""
 
     def name_of_point(self, point: str) -> str:
         """The path of the item by which people name a point's place on its axis; empty where there is none."""

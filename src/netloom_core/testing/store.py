@@ -15,6 +15,7 @@ from netloom_core.errors import NetloomError, RequestError
 from netloom_core.leases.giving import LeasePlan
 from netloom_core.leases.responder import Lease
 from netloom_core.library.load import Library
+from netloom_core.live.edges import Edge
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
 
@@ -72,6 +73,18 @@ class MemoryJournal:
         ]
 
 
+class MemoryPoints:
+    def __init__(self) -> None:
+        self.wanted: dict[str, list[str]] = {}
+        self.edges: list[Edge] = []
+
+    async def monitored(self) -> Mapping[str, Sequence[str]]:
+        return self.wanted
+
+    async def save_edges(self, edges: Sequence[Edge]) -> None:
+        self.edges += edges
+
+
 class MemoryStore:
     """All stores in one; `hook` is called before each write and may raise."""
 
@@ -84,6 +97,7 @@ class MemoryStore:
         self.asked_to_stop: set[str] = set()
         self.backups: list[tuple[str, str, bool]] = []
         self.hook: Callable[[str], None] = lambda what: None
+        self.points = MemoryPoints()
 
     @property
     def devices(self) -> MemoryStore:

@@ -26,7 +26,7 @@ AGAIN_S = 1.0
 KEEP = 100_000  # events; older ones go, a browser that was away longer loads everything anew
 BATCH = 500
 AT_HAND = 5000  # events kept in memory, so that streams that keep up read no table
-PASSING = frozenset({"sighting", "points", "progress", "planning", "giving"})
+PASSING = frozenset({"sighting", "points", "edges", "chatter", "progress", "planning", "giving"})
 MAX_PASSING = 4000
 NEWS = "device"  # told by the rows themselves, whoever changed them
 

@@ -285,6 +285,30 @@ class Fence(models.Model):
     until = models.DateTimeField()
 
 
+class MonitoredPoint(models.Model):
+    """A live point whose changes people want recorded."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="monitored")
+    point = models.CharField(max_length=120)
+    by = models.CharField(max_length=150)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["device", "point"], name="monitored_once")]
+
+
+class PointEdge(models.Model):
+    """A change of a live state. An empty `state` is that nobody could tell it any more."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="edges")
+    point = models.CharField(max_length=120)
+    state = models.CharField(max_length=120)
+    cause = models.CharField(max_length=150, default="")
+    at = models.DateTimeField(db_index=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["device", "point", "id"], name="edges_of_a_point")]
+
+
 class OwnProfile(models.Model):
     """A profile that people added to this installation, as they wrote it; it goes before one that ships with its id."""
 

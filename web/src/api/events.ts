@@ -2,7 +2,7 @@ import type { QueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { toast } from "sonner";
 import { live } from "../lib/live";
-import type { Device, RunStep } from "./client";
+import type { Device, RunStep, Schemas } from "./client";
 import { sessionQuery } from "./queries";
 import { withRows, withSteps } from "./rows";
 
@@ -78,6 +78,8 @@ class Follower {
     on("notice", (data: { message: string }) => toast.warning(data.message));
     on("run", (data: { run: string; state: string }) => live.ran(data));
     on("points", (data) => live.pointed(data));
+    on("edges", (data: { edges: Schemas["Edge"][] }) => live.edged(data.edges));
+    on("chatter", (data: { chatter: Schemas["Chatter"][] }) => live.set({ chatter: data.chatter }));
     source.addEventListener("open", () => {
       this.tries = 0;
       live.connected(true);
@@ -90,6 +92,7 @@ class Follower {
   }
 
   private anew(): void {
+    live.set({ chatter: undefined });
     void this.client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "session" });
   }
 

@@ -19,9 +19,16 @@ export const deviceQuery = (id: string) =>
   });
 /** Logins for all of a model or the whole installation; their codes are never told. */
 export const loginsQuery = queryOptions({
-  queryKey: ["devices", "logins"],
+  queryKey: ["logins"],
   queryFn: async () => (await got(api.GET("/api/logins"))).logins,
 });
+/** What is recorded of points, and its changes of the last seconds. */
+export const monitorQuery = (seconds: number) =>
+  queryOptions({
+    queryKey: ["monitor", seconds],
+    queryFn: () => got(api.GET("/api/monitor", { params: { query: { seconds } } })),
+    placeholderData: (before) => before,
+  });
 export const profilesQuery = queryOptions({
   queryKey: ["profiles"],
   queryFn: () => got(api.GET("/api/profiles")),

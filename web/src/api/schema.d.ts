@@ -849,6 +849,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/monitor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is recorded, its changes of the last `seconds`, and all that chatters now, recorded or not. */
+        get: operations["monitor_retrieve"];
+        put?: never;
+        post: operations["monitor_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/monitor/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Record it no more; what was recorded stays for a while. */
+        delete: operations["monitor_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/monitor/points.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The changes as CSV. */
+        get: operations["monitor_points.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/overview": {
         parameters: {
             query?: never;
@@ -1674,6 +1725,25 @@ export interface components {
             from: unknown;
             label?: string;
         };
+        /** @description A point that changes again and again: `kind` is bounces, beats or flutters, `every` and `lag` are in seconds. */
+        Chatter: {
+            device: string;
+            point: string;
+            name: string;
+            label: string;
+            kind: string;
+            /** Format: double */
+            since: number;
+            changes: number;
+            /** Format: double */
+            every: number;
+            leader: components["schemas"]["Leader"] | null;
+            /** Format: double */
+            lag: number;
+            means: string;
+            then: string;
+            words: string;
+        };
         CheckedProfile: {
             id: string;
             maker: string;
@@ -1828,6 +1898,15 @@ export interface components {
                 [key: string]: string;
             };
             state: string;
+        };
+        /** @description `time` is Unix time in seconds; an empty `state` is that nobody could tell it. */
+        Edge: {
+            device: string;
+            point: string;
+            state: string;
+            /** Format: double */
+            time: number;
+            cause: string;
         };
         Entry: {
             /** Format: date-time */
@@ -2029,6 +2108,12 @@ export interface components {
          * @enum {string}
          */
         Kind570Enum: "report" | "archive" | "schedule";
+        Leader: {
+            device: string;
+            point: string;
+            name: string;
+            label: string;
+        };
         LetGoRequest: {
             point: string;
         };
@@ -2168,6 +2253,28 @@ export interface components {
             seen: number;
             sent: number;
             notes: string[];
+        };
+        Monitor: {
+            points: components["schemas"]["Monitored"][];
+            edges: components["schemas"]["Edge"][];
+            chatter: components["schemas"]["Chatter"][];
+        };
+        MonitorAddRequest: {
+            points: components["schemas"]["PointAskedRequest"][];
+        };
+        Monitored: {
+            id: number;
+            device: string;
+            name: string;
+            point: string;
+            label: string;
+            kind: string;
+            states: string[];
+            words: {
+                [key: string]: string;
+            };
+            unit: string;
+            by: string;
         };
         NewAreaRequest: {
             name: string;
@@ -2457,6 +2564,10 @@ export interface components {
             drive: boolean;
             disturbs: string[];
             label: string;
+        };
+        PointAskedRequest: {
+            device: string;
+            point: string;
         };
         Port: {
             path: string;
@@ -5287,6 +5398,126 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    monitor_retrieve: {
+        parameters: {
+            query?: {
+                seconds?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Monitor"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    monitor_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MonitorAddRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    monitor_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    "monitor_points.csv_retrieve": {
+        parameters: {
+            query?: {
+                seconds?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
             };
             /** @description What happened, what was not changed, what to try */
             default: {

@@ -1,3 +1,4 @@
+import type { Schemas } from "../api/client";
 import { Store } from "./store";
 
 export interface Sighted {
@@ -31,10 +32,15 @@ interface Live {
   /** When a point was last told to be in another state than before (Unix time in ms), by device and point. */
   changed: Record<string, Record<string, number>>;
   troubles: Record<string, string>;
+  /** The newest changes of points that anybody looks at, oldest first; bounded. */
+  edges: Schemas["Edge"][];
+  /** What chatters now; undefined before it was told. */
+  chatter: Schemas["Chatter"][] | undefined;
 }
 
 const GATHER_MS = 120;
 const KEPT = 400;
+const EDGES_KEPT = 4000;
 
 export function whoIs(facts: Record<string, string>): string {
   return [facts.model, facts.serial].filter(Boolean).join(" ") || facts.title || facts.banner || facts.host || "";
@@ -105,6 +111,10 @@ class LiveStore extends Store<Live> {
     if (step.state === "acting") this.set({ acting: { [run]: { device: step.device, action: step.action } } });
   }
 
+  edged(edges: Schemas["Edge"][]): void {
+    this.set((now) => ({ ...now, edges: [...now.edges, ...edges].slice(-EDGES_KEPT) }));
+  }
+
   pointed(data: Points): void {
     this.set((now) => ({
       ...now,
@@ -127,6 +137,8 @@ export const live = new LiveStore({
   points: {},
   changed: {},
   troubles: {},
+  edges: [],
+  chatter: undefined,
 });
 
 /** Share done, 0 to 1: that of the slowest method, since methods go side by side and it ends last. */

@@ -6,7 +6,19 @@ from django.utils import timezone
 
 from netloom_server.backups.models import Backup
 from netloom_server.consoles.models import ConsoleLog, HostKey
-from netloom_server.installation.models import Change, Credential, Device, Fence, Fitting, Line, Secret, Sighting, Unit
+from netloom_server.installation.models import (
+    Change,
+    Credential,
+    Device,
+    Fence,
+    Fitting,
+    Line,
+    MonitoredPoint,
+    PointEdge,
+    Secret,
+    Sighting,
+    Unit,
+)
 
 
 def unit_of(device: Device, by: str = "") -> Unit:
@@ -44,6 +56,9 @@ def merge(device: Device, other: Device) -> None:
     Change.objects.filter(device=other).update(device=device)
     Secret.objects.filter(device=other).update(device=device)
     Fence.objects.filter(device=other).update(device=device)
+    PointEdge.objects.filter(device=other).update(device=device)
+    mine_too = MonitoredPoint.objects.filter(device=device).values_list("point", flat=True)
+    MonitoredPoint.objects.filter(device=other).exclude(point__in=list(mine_too)).update(device=device)
     if not HostKey.objects.filter(device=device).exists():
         HostKey.objects.filter(device=other).update(device=device)
     mine = Credential.objects.filter(device=device).values_list("level", flat=True)

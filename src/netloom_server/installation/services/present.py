@@ -269,6 +269,12 @@ def _plugged_in(device: Device) -> str:
     return f"port {port} of {switch.name if switch else 'the switch at ' + address}"
 
 
+def point_label(device: Device, profile: Profile | None, point: Item) -> str:
+    """As `_point_label`, for a device whose documents are not at hand."""
+    running = Document.load_many({device.running}).get(device.running, {})
+    return _point_label(running, profile, point)
+
+
 def _point_label(running: dict[str, Any], profile: Profile | None, point: Item) -> str:
     """The name that people gave to a relay or input, with its own label before it."""
     path = profile.name_of_point(point.id) if profile else ""

@@ -17,6 +17,8 @@ import { AtTheDevice } from "./AtTheDevice";
 import { Compare } from "./Compare";
 import { Conflicts } from "./Conflicts";
 import { Fences } from "./Fences";
+import { Monitor } from "./monitor/Monitor";
+import { Restless } from "./monitor/Restless";
 import { Panel } from "./Panel";
 import { usePoints } from "./PointNow";
 import { Points } from "./Points";
@@ -33,7 +35,13 @@ const MOST = 60;
 export function ConfigureBench({ chosen }: BenchProps) {
   const taken = chosen.filter((d) => d.taken_in).slice(0, MOST);
   const answers = useQueries({ queries: taken.map((d) => deviceQuery(d.id)) });
-  if (!chosen.length) return <Empty title="Select one device or many of a model: their values come side by side here." />;
+  if (!chosen.length)
+    return (
+      <>
+        <p className="text-[12.5px] text-soft">Select one device or many of a model: their values come side by side here.</p>
+        <Monitor />
+      </>
+    );
   if (!taken.length) return <Empty title="Take it in first, under Survey: then it has settings here." />;
   const failed = answers.find((one) => one.error && !one.data);
   if (failed) return <Trouble problem={asProblem(failed.error)} again={() => answers.forEach((one) => void one.refetch())} />;
@@ -149,6 +157,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       {left > 0 && <p className="mb-2 text-[12.5px] text-weld">{left} of the selected devices are left out here: not taken in, or more than {MOST}.</p>}
       {models > 1 && shared.length > 0 && <p className="mb-2 text-[12.5px] text-soft">These are of {models} models. What all of them have is here.</p>}
       {!read && <p className="mb-2 text-[12.5px] text-weld">Not every one of them was read yet: running values are missing.</p>}
+      {single && <Restless first={[]} device={single.id} />}
       {single && <Fences device={single} />}
       {single && <Panel device={single} points={points} />}
       {single && <Points device={single} points={points} beside={new Set(columns.flatMap((column) => Object.values(column.at).map((point) => point.short)))} />}

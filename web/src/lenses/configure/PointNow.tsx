@@ -1,8 +1,10 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import clsx from "clsx";
+import { Activity } from "lucide-react";
 import { useEffect, useState } from "react";
 import { api, got, type WholeDevice } from "../../api/client";
-import { tellProblem } from "../../api/work";
+import { monitorQuery } from "../../api/queries";
+import { tellProblem, useChange } from "../../api/work";
 import { live } from "../../lib/live";
 import { useStore } from "../../lib/store";
 import { Button } from "../../ui/Button";
@@ -55,10 +57,28 @@ export function PointNow({ point, points }: { point: Point; points: Live }) {
         </span>
       )}
       {point.drive && <Drive point={point} state={state} busy={points.drive.isPending} to={(next) => points.drive.mutate({ point: point.short, state: next })} />}
+      {point.live && <Record device={points.device} point={point} />}
       {point.drive && point.live && point.targets.length === 2 && (
         <HoldPulse device={points.device} point={point} to={point.targets[1]} disabled={state === "unknown"} />
       )}
     </>
+  );
+}
+
+/** Puts a point into the monitor, or takes it out of there. */
+function Record({ device, point }: { device: string; point: Point }) {
+  const { data } = useQuery(monitorQuery(60));
+  const there = data?.points.find((one) => one.device === device && one.point === point.short);
+  const change = useChange(() =>
+    there
+      ? got(api.DELETE("/api/monitor/{ident}", { params: { path: { ident: String(there.id) } } }))
+      : got(api.POST("/api/monitor", { body: { points: [{ device, point: point.short }] } })),
+  );
+  const words = there ? `Record ${point.label} no more` : `Record ${point.label}`;
+  return (
+    <button type="button" aria-label={words} aria-pressed={!!there} title={`${words}: see the point monitor, with nothing selected`} disabled={!data || change.isPending} className={clsx("shrink-0 p-0.5", there ? "text-indigo" : "text-soft opacity-60 hover:opacity-100")} onClick={() => change.mutate(undefined)}>
+      <Activity size={13} />
+    </button>
   );
 }
 
