@@ -69,29 +69,27 @@ def address(assignments: Annotated[list[str], typer.Argument(help="DEVICE=ADDRES
             note(f"{one['name']}: {one['planned_address']} is planned. `netloom apply` writes it.")
 
 
-def _value(text: str) -> Any:
-    """Numbers and true/false as such, all else as text; the server knows the type that is due."""
-    try:
-        parsed = jsonlib.loads(text)
-    except ValueError:
-        return text
-    return parsed if isinstance(parsed, int | bool) else text
-
-
 def set_values(device: str, values: Annotated[list[str], typer.Argument(help="POINTER=VALUE")]) -> None:
     """Change intended values; `apply` writes them."""
     body = []
     for word in values:
         path, text = _pair(word)
-        body.append({"device": device, "path": path, "value": _value(text)})
+        body.append({"device": device, "path": path, "value": text})  # the server knows the type that is due
     done = call("POST", "/api/intended", {"changes": body})
     if context.json:
         give(done)
     else:
         for one in done["devices"]:
-            note(f"{one['name']}: {one['counts']['pending']} values pending. `netloom apply` writes them.")
+            note(f"{one['name']}: {pending_in(one)}. `netloom apply` writes them.")
             if one["counts"]["forbidden"]:
                 _tell_conflicts(one)
+
+
+def pending_in(one: dict[str, Any]) -> str:
+    if not one["read"]:
+        return "decided; it was not read yet"
+    count = one["counts"]["pending"]
+    return f"{count} value{'' if count == 1 else 's'} pending"
 
 
 def _tell_conflicts(one: dict[str, Any]) -> None:
@@ -124,13 +122,16 @@ def plan(devices: Devices = None) -> None:
         give(made)
     elif not made["steps"]:
         _show_plan(made)
-        note("Nothing to write: every device that could be read has its intended values.")
+        left = any(remark["code"] in LEFT_OUT for remark in made["remarks"])
+        note("Nothing is written: see above." if left else
+             "Nothing to write: every device that could be read has its intended values.")  # fmt: skip
     else:
         _show_plan(made)
 
 
 RESULTS = {"done": 0, "unproven": 1, "skipped": 2, "failed": 3, "unknown": 4}
 GOOD = ("done", "unproven")
+LEFT_OUT = ("left-out", "level-wanted", "forbidden", "no-order")  # remarks on what is decided and not written
 
 
 def make_plan(body: dict[str, Any]) -> dict[str, Any]:
@@ -157,11 +158,13 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
         if RESULTS[step["state"]] > RESULTS[one["result"]]:
             one |= {"result": step["state"], "message": step["message"], "try": step["try"]}
     for remark in run["params"].get("remarks", []):
-        if remark["code"] == "left-out" and remark["device"] not in devices:
-            devices[remark["device"]] = {
-                "device": remark["device"], "name": remark["name"], "result": "failed", "changes": [],
-                "message": remark["message"], "try": "Look at what was left out, then apply again.",
-            }  # fmt: skip
+        if remark["code"] not in LEFT_OUT:
+            continue
+        there = remark["device"] in devices
+        one = devices.setdefault(remark["device"], {"device": remark["device"], "name": remark["name"], "changes": []})
+        if not there or one["result"] in GOOD:  # of one that was written to, the rest is left to do
+            result, hint = "skipped" if there else "failed", "Look at what was left out, then apply again."
+            one |= {"result": result, "message": remark["message"], "try": hint}
     for ident, name in run["params"].get("asked", {}).items():
         nothing = {
             "device": ident,

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from netloom_cli.changes import _pair, _value
+from netloom_cli.changes import _pair
 from netloom_cli.client import WORDS, context, fail, found_file, give, note, quoted, send
 from netloom_cli.output import table
 
@@ -149,7 +149,7 @@ def change(
 ) -> None:
     """Somebody changes a value at the device itself."""
     path, text = _pair(assignment)
-    _fault(unit, "change", path=path, value=_value(text), stored=stored)
+    _fault(unit, "change", path=path, value=text, stored=stored)
 
 
 @fault_app.command()

@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
+from netloom_cli.changes import pending_in
 from netloom_cli.client import WORDS, call, context, fail, give, note, quoted
 from netloom_cli.places import fate, read_back
 
@@ -82,5 +83,5 @@ def _told(done: dict[str, Any]) -> None:
         give(done)
         return
     for one in done["devices"]:
-        note(f"{one['name']}: {one['counts']['pending']} values pending.")
+        note(f"{one['name']}: {pending_in(one)}.")
     note("`netloom apply` writes them.")

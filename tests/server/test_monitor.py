@@ -79,6 +79,20 @@ def test_what_was_recorded_begins_where_it_stood_and_the_oldest_goes(
     assert PointEdge.objects.filter(device=other).count() == 2
 
 
+def test_what_it_did_while_the_server_was_away_nobody_knows(technician: APIClient) -> None:
+    add(technician, "relay-1", "relay-2")
+    box = named(BOX).id
+    monitor.was_away()
+    assert not PointEdge.objects.exists(), "it was never asked for"
+    monitor.save([Edge(box, "relay-1", "on", 1000.0)], 1)
+    monitor.still_there(1500.0)
+    monitor.was_away()
+    monitor.was_away()
+    assert [(edge.point, edge.time, edge.state) for edge in monitor.recorded(1.0)] == [
+        ("relay-1", 1000.0, "on"), ("relay-1", 1500.0, ""),
+    ]  # fmt: skip
+
+
 def test_the_file_has_how_long_each_state_lasted(technician: APIClient, library: Library) -> None:
     add(technician, "relay-1")
     box = named(BOX).id

@@ -286,11 +286,13 @@ class Fence(models.Model):
 
 
 class MonitoredPoint(models.Model):
-    """A live point whose changes people want recorded."""
+    """A live point whose changes people want recorded. `seen` is when it was last asked for, to about half a minute:
+    from then on nobody knows what it did while the server was away."""
 
     device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="monitored")
     point = models.CharField(max_length=120)
     by = models.CharField(max_length=150)
+    seen = models.DateTimeField(null=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["device", "point"], name="monitored_once")]

@@ -184,11 +184,9 @@ class WriteSettings:
         if trouble is not None:
             message = f"{trouble.message} {message}"
         await context.conclude("failed", message, shown)
-        wanted = sorted({level for told in wrong if (level := context.setting(told["path"]).level)})
-        levels = [f"What it did not take needs the level {' or '.join(wanted)}: enter that code."] if wanted else []
         return ReadBackMismatch(
             message,
-            " ".join(["What it has now was read and is shown. Apply again, or take this run back.", *levels]),
+            "What it has now was read and is shown. Apply again, or take this run back.",
             target=context.target.device,
             outcome="refused" if taken == 0 else "applied",
         )
@@ -215,7 +213,6 @@ class WriteSettings:
     async def _refused_login(self, context: StepContext, setting: Item, login: Credentials) -> None:
         """Whether one of the logins before still lets us in decides what is known. Always raises."""
         talk, label, path = await context.talk(), setting.label.lower(), setting.path
-        level = f" It needs the level {setting.level}: enter that code under Access." if setting.level else ""
         before = [one for one in context.target.logins(login.level) if one != login]
         for one in before:
             if await context.patiently(partial(talk.sign_in_as, one)):
@@ -224,7 +221,7 @@ class WriteSettings:
                 )
                 raise WrongCredentials(
                     f"{context.target.name} did not take the new {label}: the one before still lets in.",
-                    f"Look at what it allows, as length and signs; nothing is lost.{level}",
+                    "Look at what it allows, as length and signs; nothing is lost.",
                     target=context.target.device,
                     outcome="refused",
                 )

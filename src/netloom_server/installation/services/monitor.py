@@ -57,6 +57,19 @@ def wanted() -> dict[str, list[str]]:
     return found
 
 
+def still_there(time: float) -> None:
+    """Recording goes on."""
+    MonitoredPoint.objects.update(seen=_moment(time))
+
+
+def was_away() -> None:
+    """The server begins: what the points did since they were last asked for, nobody knows."""
+    for one in MonitoredPoint.objects.exclude(seen=None):
+        last = PointEdge.objects.filter(device=one.device_id, point=one.point).order_by("-id").first()
+        if last is not None and last.state != UNKNOWN and one.seen is not None:
+            PointEdge.objects.create(device_id=one.device_id, point=one.point, state=UNKNOWN, at=max(one.seen, last.at))
+
+
 def shown(library: Library) -> list[dict[str, Any]]:
     rows = []
     for one in MonitoredPoint.objects.select_related("device").order_by("id"):

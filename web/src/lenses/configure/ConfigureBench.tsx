@@ -7,7 +7,9 @@ import { goThroughEdits, useDecide } from "../../api/work";
 import { edits } from "../../lib/edits";
 import { sharedBy } from "../../lib/shared";
 import { useStore } from "../../lib/store";
+import { LeftToDo } from "../../bench/LeftToDo";
 import type { BenchProps } from "../lens";
+import { lensOf } from "../registry";
 import { ask } from "../../lib/place";
 import { besides, partsOf } from "../../lib/grids";
 import { plural, shown } from "../../lib/words";
@@ -32,12 +34,14 @@ import { VIEW_KEYS, VIEWS } from "./views/registry";
 const MOST = 60;
 
 /** Configure: values of one device, or what many have in common, side by side; live states; write. */
-export function ConfigureBench({ chosen }: BenchProps) {
+export function ConfigureBench({ chosen, devices }: BenchProps) {
   const taken = chosen.filter((d) => d.taken_in).slice(0, MOST);
   const answers = useQueries({ queries: taken.map((d) => deviceQuery(d.id)) });
   if (!chosen.length)
     return (
       <>
+        <Restless />
+        <LeftToDo devices={devices} lens={lensOf("configure")} />
         <p className="text-[12.5px] text-soft">Select one device or many of a model: their values come side by side here.</p>
         <Monitor />
       </>
@@ -157,7 +161,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       {left > 0 && <p className="mb-2 text-[12.5px] text-weld">{left} of the selected devices are left out here: not taken in, or more than {MOST}.</p>}
       {models > 1 && shared.length > 0 && <p className="mb-2 text-[12.5px] text-soft">These are of {models} models. What all of them have is here.</p>}
       {!read && <p className="mb-2 text-[12.5px] text-weld">Not every one of them was read yet: running values are missing.</p>}
-      {single && <Restless first={[]} device={single.id} />}
+      {single && <Restless device={single.id} />}
       {single && <Fences device={single} />}
       {single && <Panel device={single} points={points} />}
       {single && <Points device={single} points={points} beside={new Set(columns.flatMap((column) => Object.values(column.at).map((point) => point.short)))} />}

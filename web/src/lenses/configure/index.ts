@@ -19,5 +19,6 @@ export const configure: Lens = {
     { title: "Could not be read", of: (d) => d.taken_in && d.managed !== false && !!d.read_trouble, act: { label: "Read {n} again", kind: "read" } },
     { title: "Never read", of: (d) => d.taken_in && d.managed !== false && d.state === "known" && !d.read && !d.read_trouble, act: { label: "Read {n}", kind: "read" } },
   ],
+  tellsLeft: true,
   open: (d) => d.taken_in && d.counts.pending + d.counts.unkept > 0,
 };

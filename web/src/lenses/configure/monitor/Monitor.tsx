@@ -10,7 +10,6 @@ import { useStore } from "../../../lib/store";
 import { byPoint, countOf, type Edge, keyOf, seconds, stretches } from "../../../lib/strips";
 import { plural } from "../../../lib/words";
 import { Choice, Heading, Trouble, Waiting } from "../../../ui/parts";
-import { Restless } from "./Restless";
 import { Strip } from "./Strip";
 
 const WINDOWS = [
@@ -31,7 +30,6 @@ export function Monitor() {
   if (!data) return <Waiting>Reading the monitor …</Waiting>;
   return (
     <section aria-label="Point monitor" className="mt-4">
-      <Restless first={data.chatter} />
       <Heading
         aside={
           data.points.length > 0 && (

@@ -1,13 +1,15 @@
+import { useQuery } from "@tanstack/react-query";
 import { TriangleAlert } from "lucide-react";
-import type { Schemas } from "../../../api/client";
+import { monitorQuery } from "../../../api/queries";
 import { live } from "../../../lib/live";
 import { select } from "../../../lib/place";
 import { useStore } from "../../../lib/store";
 import { Button } from "../../../ui/Button";
 
-/** Points that change again and again by themselves: what follows what, and what to do. `first` is what was so when the page asked. */
-export function Restless({ first, device }: { first: Schemas["Chatter"][]; device?: string }) {
-  const told = useStore(live, (l) => l.chatter) ?? first;
+/** Points that change again and again by themselves: what follows what, and what to do. */
+export function Restless({ device }: { device?: string }) {
+  const { data } = useQuery(monitorQuery(60));
+  const told = useStore(live, (l) => l.chatter) ?? data?.chatter ?? [];
   const those = device ? told.filter((one) => one.device === device || one.leader?.device === device) : told;
   if (!those.length) return null;
   return (
