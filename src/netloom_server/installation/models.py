@@ -285,6 +285,25 @@ class Fence(models.Model):
     until = models.DateTimeField()
 
 
+class Label(models.Model):
+    """What people call one thing, wherever it stands."""
+
+    text = models.CharField(max_length=80)
+    by = models.CharField(max_length=150)
+
+
+class LabelPlace(models.Model):
+    """A place on an axis of a device that is that thing: its relay 3, say."""
+
+    label = models.ForeignKey(Label, on_delete=models.CASCADE, related_name="places")
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="labels")
+    axis = models.CharField(max_length=40)
+    number = models.IntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["device", "axis", "number"], name="one_label_a_place")]
+
+
 class MonitoredPoint(models.Model):
     """A live point whose changes people want recorded. `seen` is when it was last asked for, to about half a minute:
     from then on nobody knows what it did while the server was away."""

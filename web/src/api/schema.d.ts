@@ -406,6 +406,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Give it a label; it is decided on every device that can show it. Nothing is written before a plan. */
+        put: operations["devices_label_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/let-go": {
         parameters: {
             query?: never;
@@ -451,6 +468,22 @@ export interface paths {
         put?: never;
         /** @description Say that some keys belong to another device; it shows itself at the next sweep. */
         post: operations["devices_part_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{word}/same": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["devices_same_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -570,6 +603,23 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description A thing of its own again; it keeps what it is called. */
+        delete: operations["labels_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2108,6 +2158,24 @@ export interface components {
          * @enum {string}
          */
         Kind570Enum: "report" | "archive" | "schedule";
+        /**
+         * @description What a place on an axis is called. `on_it` is whether the device keeps that itself, `same` which places of other
+         *     devices are the same thing, `place` what names this one where it is parted from them.
+         */
+        Label: {
+            axis: string;
+            number: number;
+            printed: string;
+            text: string;
+            on_it: boolean;
+            place: number | null;
+            same: components["schemas"]["SamePlace"][];
+        };
+        LabelledRequest: {
+            axis: string;
+            number: number;
+            text: string;
+        };
         Leader: {
             device: string;
             point: string;
@@ -2789,6 +2857,21 @@ export interface components {
             steps: components["schemas"]["RunStep"][];
             next: number | null;
         };
+        SamePlace: {
+            id: number;
+            device: string;
+            name: string;
+            axis: string;
+            number: number;
+        };
+        /** @description The place of this device is the same thing as another one's, and is called as that is. */
+        SameThingRequest: {
+            axis: string;
+            number: number;
+            other: string;
+            other_axis: string;
+            other_number: number;
+        };
         SecondFactor: {
             address: string;
             key: string;
@@ -3138,6 +3221,7 @@ export interface components {
             settings: components["schemas"]["Setting"][];
             face: components["schemas"]["Face"];
             conflicts: components["schemas"]["Conflicts"];
+            labels: components["schemas"]["Label"][];
             pending: components["schemas"]["Change"][];
             now: components["schemas"]["Difference"][];
             last_proof: {
@@ -4244,6 +4328,40 @@ export interface operations {
             };
         };
     };
+    devices_label_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelledRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     devices_let_go_create: {
         parameters: {
             query?: never;
@@ -4323,6 +4441,40 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PartRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_same_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SameThingRequest"];
             };
         };
         responses: {
@@ -4551,6 +4703,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Journal"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    labels_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

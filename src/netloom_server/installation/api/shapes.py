@@ -397,6 +397,27 @@ class ConflictsSerializer(Form):
     offer = OfferedSerializer(many=True)
 
 
+class SamePlaceSerializer(Form):
+    id = serializers.IntegerField()
+    device = serializers.CharField()
+    name = serializers.CharField()
+    axis = serializers.CharField()
+    number = serializers.IntegerField()
+
+
+class LabelSerializer(Form):
+    """What a place on an axis is called. `on_it` is whether the device keeps that itself, `same` which places of other
+    devices are the same thing, `place` what names this one where it is parted from them."""
+
+    axis = serializers.CharField()
+    number = serializers.IntegerField()
+    printed = serializers.CharField()
+    text = serializers.CharField()
+    on_it = serializers.BooleanField()
+    place = serializers.IntegerField(allow_null=True)
+    same = SamePlaceSerializer(many=True)
+
+
 class LoginKnownSerializer(Form):
     """What is known of the code of one level: `by` is own, model, installation, factory, or empty."""
 
@@ -418,6 +439,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     settings = SettingSerializer(many=True)
     face = FaceSerializer()
     conflicts = ConflictsSerializer()
+    labels = LabelSerializer(many=True)
     pending = ChangeSerializer(many=True)
     now = DifferenceSerializer(many=True)
     last_proof = serializers.DictField()

@@ -26,6 +26,7 @@ from netloom_core.sweep.finding import Place
 from netloom_server.base.problems import Conflict
 from netloom_server.base.sealing import seal
 from netloom_server.installation.models import Area, CommonKey, Device, Line, Secret
+from netloom_server.installation.services import naming
 from netloom_server.installation.services.fitting import fit, merge, unit_of
 from netloom_server.installation.services.lines import line_of
 from netloom_server.installation.services.records import recount, recount_all, resolve, resolve_all
@@ -100,6 +101,9 @@ def set_intended(
     found = resolve_all(word for word, _, _ in changes)
     if fill:
         changes = _filled(changes, found, library)
+    if (more := naming.spread(changes, found, library, by)) != list(changes):
+        found |= resolve_all(word for word, _, _ in more)
+        changes = more
     for word, path, value in changes:
         device = devices.setdefault(found[word].id, found[word])
         by_device[device.id].append((path, value))

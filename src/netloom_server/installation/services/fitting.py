@@ -12,6 +12,7 @@ from netloom_server.installation.models import (
     Device,
     Fence,
     Fitting,
+    LabelPlace,
     Line,
     MonitoredPoint,
     PointEdge,
@@ -56,6 +57,10 @@ def merge(device: Device, other: Device) -> None:
     Change.objects.filter(device=other).update(device=device)
     Secret.objects.filter(device=other).update(device=device)
     Fence.objects.filter(device=other).update(device=device)
+    labelled = set(LabelPlace.objects.filter(device=device).values_list("axis", "number"))
+    for place in LabelPlace.objects.filter(device=other):
+        if (place.axis, place.number) not in labelled:
+            LabelPlace.objects.filter(id=place.id).update(device=device)
     PointEdge.objects.filter(device=other).update(device=device)
     mine_too = MonitoredPoint.objects.filter(device=device).values_list("point", flat=True)
     MonitoredPoint.objects.filter(device=other).exclude(point__in=list(mine_too)).update(device=device)

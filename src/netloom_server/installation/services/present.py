@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from typing import Any
 
@@ -23,6 +23,8 @@ from netloom_server.installation.services.codes import standing
 from netloom_server.installation.services.decisions import planned_address
 from netloom_server.installation.services.fences import shown as fences_of
 from netloom_server.installation.services.logins import known_of, own_levels, shared
+from netloom_server.installation.services.naming import Place, kept_for, text_of
+from netloom_server.installation.services.naming import shown as labels_of
 from netloom_server.installation.services.records import baseline_of, can_be_read, pending, prove
 from netloom_server.installation.services.together import conflicts
 from netloom_server.installation.services.universes import hears
@@ -160,9 +162,11 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "startup": found.get(device.startup, {}),
         "baseline": found.get(approved.running_id, {}) if approved else {},
     }
+    kept = kept_for([device.id])
     return {
         **device_as_dict(device, library),
         **documents,
+        "labels": labels_of(device, profile, documents["running"]),
         "baseline_id": approved.id if approved else None,
         "writable": profile.writable if profile else [],
         "points": [
@@ -170,7 +174,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
                 "id": point.path,
                 "short": point.id,
                 "kind": point.kind,
-                "label": _point_label(documents["running"], profile, point),
+                "label": point_label(device, profile, point, documents["running"], kept),
                 "state": states.get(point.id, "unknown"),
                 "states": point.states,
                 "targets": point.targets or point.states,
@@ -269,17 +273,23 @@ def _plugged_in(device: Device) -> str:
     return f"port {port} of {switch.name if switch else 'the switch at ' + address}"
 
 
-def point_label(device: Device, profile: Profile | None, point: Item) -> str:
-    """As `_point_label`, for a device whose documents are not at hand."""
-    running = Document.load_many({device.running}).get(device.running, {})
-    return _point_label(running, profile, point)
-
-
-def _point_label(running: dict[str, Any], profile: Profile | None, point: Item) -> str:
-    """The name that people gave to a relay or input, with its own label before it."""
-    path = profile.name_of_point(point.id) if profile else ""
-    name = get(running, path) if path else MISSING
-    return f"{point.label}: {name}" if isinstance(name, str) and name else point.label
+def point_label(
+    device: Device,
+    profile: Profile | None,
+    point: Item,
+    running: Mapping[str, Any] | None = None,
+    kept: Mapping[Place, str] | None = None,
+) -> str:
+    """What people call a relay or an input, with its own label before it. `running` and `kept` are looked up where
+    they are not at hand."""
+    numbers = profile.places[point.path][1] if profile else {}
+    if profile is None or len(numbers) != 1:
+        return point.label
+    if running is None:
+        running = Document.load_many({device.running}).get(device.running, {})
+    [(axis, number)] = numbers.items()
+    text = text_of(device, profile, running, kept_for([device.id]) if kept is None else kept, axis, number)
+    return f"{point.label}: {text}" if text else point.label
 
 
 def console_of(device: Device, profile: Profile | None) -> dict[str, Any] | None:

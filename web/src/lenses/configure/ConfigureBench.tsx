@@ -1,7 +1,7 @@
 import { useQueries } from "@tanstack/react-query";
 import { Redo2, Undo2 } from "lucide-react";
 import { useMemo, useState } from "react";
-import { asProblem, type Setting, type WholeDevice } from "../../api/client";
+import { asProblem, type Device, type Setting, type WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
 import { goThroughEdits, useDecide } from "../../api/work";
 import { edits } from "../../lib/edits";
@@ -19,6 +19,7 @@ import { AtTheDevice } from "./AtTheDevice";
 import { Compare } from "./Compare";
 import { Conflicts } from "./Conflicts";
 import { Fences } from "./Fences";
+import { Labels } from "./Labels";
 import { Monitor } from "./monitor/Monitor";
 import { Restless } from "./monitor/Restless";
 import { Panel } from "./Panel";
@@ -51,7 +52,7 @@ export function ConfigureBench({ chosen, devices }: BenchProps) {
   if (failed) return <Trouble problem={asProblem(failed.error)} again={() => answers.forEach((one) => void one.refetch())} />;
   if (answers.some((one) => !one.data)) return <Waiting>Reading the records …</Waiting>;
   const whole = answers.map((one) => one.data!);
-  return <Values key={taken.map((d) => d.id).join()} whole={whole} left={chosen.length - taken.length} />;
+  return <Values key={taken.map((d) => d.id).join()} whole={whole} devices={devices} left={chosen.length - taken.length} />;
 }
 
 const told = (words: string) => ({ "aria-label": words, title: words });
@@ -90,7 +91,7 @@ const NOTHING: Record<keyof typeof SHOW, string> = {
   restart: "Nothing here waits for a restart.",
 };
 
-function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
+function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Device[]; left: number }) {
   const [show, setShow] = useState<keyof typeof SHOW>("all");
   const [search, setSearch] = useState("");
   const change = useDecide();
@@ -207,6 +208,7 @@ function Values({ whole, left }: { whole: WholeDevice[]; left: number }) {
       {whole.length > 1 && <Compare key={`compare ${whole.map((d) => d.id).join()}`} whole={whole} settings={wanted} decideFor={decideFor} />}
       <Tables devices={whole} settings={wanted} />
       <Templates key={whole.map((d) => d.id).join()} devices={whole} settings={wanted} />
+      {whole.length === 1 && <Labels device={whole[0]} devices={devices} />}
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>
   );
