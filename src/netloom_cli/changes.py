@@ -11,6 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from netloom_cli.client import (
+    DIFFERS,
     DONE,
     FAILED,
     POLL_S,
@@ -36,6 +37,7 @@ def register(app: typer.Typer) -> None:
     app.command()(address)
     app.command("set")(set_values)
     app.command()(plan)
+    app.command()(rehearse)
     app.command()(apply)
     app.command()(drive)
     app.command()(perform)
@@ -127,6 +129,28 @@ def plan(devices: Devices = None) -> None:
              "Nothing to write: every device that could be read has its intended values.")  # fmt: skip
     else:
         _show_plan(made)
+
+
+def rehearse(devices: Devices = None) -> None:
+    """Play what `apply` would write on devices in memory, made of what the real ones were last read to have."""
+    made = make_plan({"kind": "apply", "devices": devices or []})
+    if not made["steps"]:
+        _show_plan(made)
+        note("There is nothing to rehearse.")
+        raise typer.Exit(DONE)
+    told = call("POST", f"/api/plans/{made['id']}/rehearse")
+    if context.json:
+        give({"plan": made["id"], **told})
+    for one in told["devices"] if not context.json else []:
+        say(f"{one['name']}: {one['result']}. {one['message']}".rstrip())
+        if one["hint"]:
+            note(f"  Try: {one['hint']}")
+        if one["lost"]:
+            note(f"  A power cut afterwards would take back: {', '.join(one['lost'])}")
+    for remark in made["remarks"] if not context.json else []:
+        note(f"{remark['name']}: {remark['message']}")
+    good = all(one["result"] in GOOD and not one["lost"] for one in told["devices"])
+    raise typer.Exit(DONE if good else DIFFERS)
 
 
 RESULTS = {"done": 0, "unproven": 1, "skipped": 2, "failed": 3, "unknown": 4}

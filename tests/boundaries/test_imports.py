@@ -63,6 +63,9 @@ CORE = {
         "errors", "model", "documents", "addressing", "leases", "profiles", "links", "drivers", "library", "live",
         "backup", "engine",
     ],
+    "rehearsal": [
+        "errors", "model", "documents", "profiles", "library", "bus", "live", "run", "engine", "testing",
+    ],
 }  # fmt: skip
 # Where a whole folder would be too much.
 ONLY = {

@@ -32,7 +32,8 @@ def test_points_are_added_and_taken_out(technician: APIClient, viewer: APIClient
     add(technician, "relay-1", "/inputs/2/state", "relay-1")
     shown = monitor.shown(library)
     assert [(one["point"], one["label"], one["states"]) for one in shown] == [
-        ("relay-1", "Relay 1: Counter shutter", ["off", "on"]), ("input-2", "Input 2", ["rest", "active"]),
+        ("relay-1", "Relay 1: Counter shutter", ["off", "on"]),
+        ("input-2", "Input 2: Shutter limit", ["rest", "active"]),
     ]  # fmt: skip
     assert monitor.wanted() == {named(BOX).id: ["relay-1", "input-2"]}
     assert "has no live point relay-77" in add(technician, "relay-77", status=400)["error"]["message"]

@@ -48,6 +48,7 @@ class MemoryDevice:
     boots_in: float = 0.0
     password: str = ""
     before: Callable[[str], Awaitable[None]] = _nothing
+    line: str = ""  # on which it hangs, where several have devices at the same address
 
     silent: bool = False
     lies_about: str = ""
@@ -80,11 +81,21 @@ class MemoryDevice:
         """A value written from outside or at its own front."""
         setting = self._setting(path)
         if setting.takes == "at-once":
+            self._check(path, value)
             put(self.running, path, value)
         else:
             put(self._buffer, path, value)
         if setting.kept == "always":
             put(self.startup, path, value)
+
+    def _check(self, path: str, value: Any) -> None:
+        """Raises Refused for what may not stand together, of what stands now."""
+        rules = self.profile.allowed
+        if path not in rules.by_path:
+            return
+        now = {one: found for one in rules.by_path if (found := get(self.running, one)) is not MISSING}
+        if rules.breaks({**now, path: value}, [path]) - rules.breaks(now, [path]):
+            raise Refused(f"It does not take {path} as things are.")
 
     def keep(self) -> None:
         for path, setting in self.profile.by_path.items():
@@ -155,7 +166,8 @@ class MemoryDriver:
     def _who(self) -> MemoryDevice | None:
         target = self.target
         for one in self._devices:
-            if one.up and not one.silent and one.address == target.address and one.speed in (0, target.speed):
+            there = one.address == target.address and one.line in ("", target.line.id)
+            if one.up and not one.silent and there and one.speed in (0, target.speed):
                 return one
         return None
 

@@ -136,6 +136,7 @@ urlpatterns = [
     path("api/consoles/<str:ident>/stream", consoles.stream),
     path("api/plans", runs.PlansView.as_view()),
     path("api/plans/<str:ident>", runs.PlanView.as_view()),
+    path("api/plans/<str:ident>/rehearse", runs.RehearsalView.as_view()),
     path("api/runs", runs.RunsView.as_view()),
     path("api/runs/<str:ident>", runs.RunView.as_view()),
     path("api/runs/<str:ident>/steps", runs.StepsView.as_view()),

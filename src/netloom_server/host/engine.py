@@ -23,6 +23,7 @@ from netloom_core.engine.engine import Engine as CoreEngine
 from netloom_core.errors import NetloomError, RequestError, StoreTrouble
 from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.line import Line
+from netloom_core.profiles.abilities import Abilities
 from netloom_server.base.crossing import in_records
 from netloom_server.care import copies
 from netloom_server.host.desk import Desk
@@ -114,6 +115,10 @@ class Engine:
         return task
 
     # For threads
+
+    def abilities(self, profile: str, line: Line) -> Abilities:
+        """What a device of that profile can do on that line."""
+        return self.core.sessions.source.abilities(profile, line)
 
     def do(self, command: dict[str, Any], timeout: float = CALL_S) -> dict[str, Any]:
         """Give the engine a command and wait for its answer; from a view's thread."""

@@ -1185,6 +1185,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{ident}/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Play a stored plan on devices in memory, made of what the real ones were last read to have. */
+        post: operations["plans_rehearse_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ports": {
         parameters: {
             query?: never;
@@ -2753,6 +2770,21 @@ export interface components {
             name: string;
             there: string;
             reasons: components["schemas"]["Reason"][];
+        };
+        Rehearsal: {
+            devices: components["schemas"]["Rehearsed"][];
+        };
+        /**
+         * @description `result` is the worst of its steps: done, unproven, skipped, failed, or unknown where it could not be played;
+         *     `lost` are the settings that a power cut after it would take back.
+         */
+        Rehearsed: {
+            device: string;
+            name: string;
+            result: string;
+            message: string;
+            hint: string;
+            lost: string[];
         };
         /**
          * @description `code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back, later,
@@ -6219,6 +6251,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Plan"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    plans_rehearse_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useMemo, useState } from "react";
-import { api, asProblem, got, type Plan, Problem, whole, type Work } from "../api/client";
+import { api, asProblem, got, type Plan, Problem, type Schemas, whole, type Work } from "../api/client";
 import { planQuery } from "../api/queries";
 import { useBegin } from "../api/work";
 import { live } from "../lib/live";
@@ -41,6 +41,7 @@ function PlanOf({ work }: { work: Work }) {
     begin.mutate({ kind: work.kind, plan: plan!.id, reason: reason.trim() });
     close();
   };
+  const rehearsal = useMutation({ mutationFn: (id: string) => got(api.POST("/api/plans/{ident}/rehearse", { params: { path: { ident: id } } })) });
   const unsafe = plan?.remarks.some((remark) => remark.code === "safety");
   const [reason, setReason] = useState("");
   const later = plan?.remarks.some((remark) => remark.code === "later");
@@ -50,6 +51,9 @@ function PlanOf({ work }: { work: Work }) {
         {!plan && !error && <Making id={asked.data?.id ?? ""} />}
         {error && <Trouble problem={asProblem(error)} again={() => void asked.refetch()} />}
         {plan && <Steps plan={plan} />}
+        {rehearsal.isPending && <Waiting>Playing it on devices in memory …</Waiting>}
+        {rehearsal.error && <Trouble problem={asProblem(rehearsal.error)} />}
+        {rehearsal.data && <Rehearsed told={rehearsal.data} />}
       </div>
       <div className="flex flex-wrap items-center justify-end gap-2 border-t border-weave px-4 py-2.5">
         {plan && plan.disturbs.length > 0 && <p className="mr-auto min-w-40 flex-1 text-[13px] text-madder">This disturbs {needsAre(plan.disturbs)}.</p>}
@@ -59,6 +63,11 @@ function PlanOf({ work }: { work: Work }) {
             <span className="text-madder">Why it is to be kept so</span>
             <Input autoFocus value={reason} maxLength={300} onChange={(event) => setReason(event.target.value)} className="flex-1" placeholder="it stands in the journal with your name" />
           </label>
+        )}
+        {plan && plan.steps.length > 0 && !rehearsal.data && (
+          <Button disabled={rehearsal.isPending} title="Plays it on devices in memory that have what these were last read to have; nothing is written" onClick={() => rehearsal.mutate(plan.id)}>
+            Rehearse it
+          </Button>
         )}
         <Dialog.Close asChild>
           <Button>{plan && !plan.steps.length ? "Close" : work.kind === "procedure" ? "Do nothing" : "Write nothing"}</Button>
@@ -70,6 +79,28 @@ function PlanOf({ work }: { work: Work }) {
         )}
       </div>
     </Over>
+  );
+}
+
+/** What a rehearsal learnt: who would not come through, and what the next power cut would take back. */
+function Rehearsed({ told }: { told: Schemas["Rehearsal"] }) {
+  const bad = told.devices.filter((one) => one.result !== "done" || one.lost.length);
+  const good = told.devices.length - bad.length;
+  return (
+    <section aria-label="Rehearsal" className="mt-3 border-t border-weave pt-2 text-[13px]">
+      <p className="font-medium">
+        Rehearsed: {good ? `${plural(good, "device")} would have all of it, also after a power cut.` : "none of it would come through as it is."}
+      </p>
+      <ul className="text-[12.5px]">
+        {bad.map((one) => (
+          <li key={one.device} className="mt-0.5">
+            <b className="font-medium">{one.name}</b> {one.result !== "done" && <span className="text-madder">{one.result}</span>} {one.message} <span className="text-soft">{one.hint}</span>
+            {one.lost.length > 0 && <span className="text-weld"> A power cut would take back {one.lost.join(", ")}.</span>}
+          </li>
+        ))}
+      </ul>
+      <p className="text-[12px] text-soft">Played on devices in memory by what their profiles say; what a real one does against its profile shows only there.</p>
+    </section>
   );
 }
 

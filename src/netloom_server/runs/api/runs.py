@@ -21,6 +21,7 @@ from netloom_server.installation.services.records import names_of
 from netloom_server.runs.api.shapes import (
     AnswerSerializer,
     PlanSerializer,
+    RehearsalSerializer,
     RunSerializer,
     RunStepsSerializer,
     WorkSerializer,
@@ -28,6 +29,7 @@ from netloom_server.runs.api.shapes import (
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.kinds.registry import KINDS, PLANNED
 from netloom_server.runs.models import LIVE, Plan, Run
+from netloom_server.runs.services.rehearsing import rehearse
 from netloom_server.runs.services.runs import (
     counts_of,
     create_run,
@@ -70,6 +72,15 @@ class PlanView(APIView):
         plan = Plan.objects.filter(id=ident).first()
         devices = {step["device"] for step in plan.steps} if plan else set()
         return Response(plan_as_dict(run, plan, names_of(devices), Labels(devices, engine().library)))
+
+
+class RehearsalView(APIView):
+    write_role = Role.VIEWER  # it writes nothing
+
+    @extend_schema(request=None, responses=RehearsalSerializer)
+    def post(self, request: Request, ident: str) -> Response:
+        """Play a stored plan on devices in memory, made of what the real ones were last read to have."""
+        return Response(rehearse(ident, engine().library, engine().abilities))
 
 
 class RunsView(APIView):

@@ -136,6 +136,22 @@ class WorkSerializer(Form):
     reason = serializers.CharField(required=False, allow_blank=True, max_length=300)
 
 
+class RehearsedSerializer(Form):
+    """`result` is the worst of its steps: done, unproven, skipped, failed, or unknown where it could not be played;
+    `lost` are the settings that a power cut after it would take back."""
+
+    device = serializers.CharField()
+    name = serializers.CharField()
+    result = serializers.CharField()
+    message = serializers.CharField()
+    hint = serializers.CharField()
+    lost = serializers.ListField(child=serializers.CharField())
+
+
+class RehearsalSerializer(Form):
+    devices = RehearsedSerializer(many=True)
+
+
 class JournalEntrySerializer(Form):
     id = serializers.IntegerField()
     kind = serializers.CharField()
