@@ -5,6 +5,7 @@ import sys
 from bench import (
     api,
     backup,
+    codes,
     export,
     fuse,
     fuzz,
@@ -33,6 +34,7 @@ ALL = {
     "osdp": osdp.main,
     "ways": ways.main,
     "backup": backup.main,
+    "codes": codes.main,
     "verify": verify.main,
     "export": export.main,
     "memory": memory.main,

@@ -112,6 +112,29 @@ def test_a_code_decided_for_a_level_counts_at_that_level_until_it_is_proven(keyp
     assert codes.standing(keypad, profile, {"", "master"}) == "factory", "one of them still is"
 
 
+def test_a_code_that_was_sent_and_never_settled_counts_whatever_is_decided_later(
+    keypad: Device, library: Library
+) -> None:
+    """It may be the one on the device: the proof of it was lost, and somebody decided another one since."""
+    kept = DeviceRecords(library)
+    decisions.set_intended([(keypad.id, "/access/master", "11112222")], library, by="eve")
+    first = Secret.objects.get(device=keypad)
+    kept._expect_login(keypad.id, "master", f"secret:{first.id}")
+    decisions.set_intended([(keypad.id, "/access/master", "33334444")], library, by="eve")
+    masters = [one.password for one in known(keypad, library) if one.level == "master"]
+    assert masters == ["77777777", "33334444", "11112222"]
+    for n in range(5):  # no more are tried than a device bears
+        decisions.set_intended([(keypad.id, "/access/master", f"5555000{n}")], library, by="eve")
+        kept._expect_login(keypad.id, "master", f"secret:{Secret.objects.order_by('-set_at')[0].id}")
+    assert len([one for one in known(keypad, library) if one.level == "master"]) <= 2 + logins.MOST_SENT
+    newest = Secret.objects.order_by("-set_at")[0]
+    kept._save_secret(keypad.id, "/access/master", f"secret:{newest.id}", "", "master")
+    assert [one.password for one in known(keypad, library) if one.level == "master"] == ["55550004"]
+    kept._expect_login(keypad.id, "master", f"secret:{first.id}")
+    kept._expect_login(keypad.id, "master", "")
+    assert [one.password for one in known(keypad, library) if one.level == "master"] == ["55550004"]
+
+
 def test_what_is_merged_keeps_a_login_of_each_level(keypad: Device, library: Library) -> None:
     other = Device.objects.create(name="Alarm again", profile="kestrel-ac3", line=keypad.line, address="direct")
     logins.save(keypad, "", "", "mine", "eve")

@@ -129,6 +129,8 @@ class DeviceStore(Protocol):
         """A restore or an undo is a decision, too: what it wrote is now intended."""
         ...
 
+    async def expect_login(self, device: str, level: str, secret: str) -> None: ...
+
     async def fence(self, device: str, point: str | None) -> str:
         """Why that point may not be driven now, in words; empty where it may. Without a point, whether anything there
         is fenced off."""

@@ -57,6 +57,9 @@ class EngineRecords:
     async def save_secret(self, device: str, path: str, secret: str, *, user: str | None, level: str = "") -> None:
         await self._store.devices.save_secret(device, path, secret, user=user, level=level)
 
+    async def expect_login(self, device: str, level: str, secret: str) -> None:
+        await self._store.devices.expect_login(device, level, secret)
+
     async def fence(self, device: str, point: str | None) -> str:
         return await self._store.devices.fence(device, point)
 

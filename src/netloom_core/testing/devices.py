@@ -15,12 +15,15 @@ from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get, put, remove
 from netloom_core.errors import (
+    CodeWanted,
+    LevelWanted,
     NetloomError,
     NoAnswer,
     NobodyThere,
     PromisedElsewhere,
     Refused,
     Unproven,
+    WrongCredentials,
 )
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
@@ -47,6 +50,8 @@ class MemoryDevice:
     speed: int = 0
     boots_in: float = 0.0
     password: str = ""
+    passwords: dict[str, str] = field(default_factory=dict)  # by level of access, where it has several and is guarded
+    strict: dict[str, str] = field(default_factory=dict)  # its factory's: while one of them counts it does nothing else
     before: Callable[[str], Awaitable[None]] = _nothing
     line: str = ""  # on which it hangs, where several have devices at the same address
 
@@ -210,8 +215,21 @@ class MemoryDriver:
     async def identify(self) -> Identity:
         return (await self._there("identify", proves=True)).identity
 
+    def _enter(self, device: MemoryDevice, level: str = "", *, codes: bool = False) -> None:
+        """Whether it lets in at that level, and does anything before it has new `codes`."""
+        if not device.passwords:
+            return
+        logins = self.target.logins(level)
+        if not logins:
+            raise LevelWanted(self.target.name, level)
+        if all(one.password != device.passwords[level] for one in logins):
+            raise WrongCredentials(f"{self.target.name} does not take that code.")
+        if not codes and any(device.passwords[one] == factory for one, factory in device.strict.items()):
+            raise CodeWanted(self.target.name)
+
     async def read(self, which: str) -> Document:
         device = await self._there(f"read {which}")
+        self._enter(device)
         if which not in device.abilities.sets:
             return {}
         document = copy.deepcopy(device.startup if which == "startup" else device.running)
@@ -223,6 +241,9 @@ class MemoryDriver:
         device = await self._there("write")
         if device.refuses:
             raise Refused("It said no.")
+        paths = [change.path for change in changes]
+        codes = all(device.profile.by_path[path].role == "password" for path in paths)
+        self._enter(device, device.profile.level_for(paths), codes=codes)
         taken = changes[: len(changes) // 2] if device.half_of_write else changes
         for change in taken:
             if change.path == device.lies_about:
@@ -232,6 +253,9 @@ class MemoryDriver:
             device.take(change.path, value)
             if secret and device.profile.by_path[change.path].role == "password":
                 device.password = value
+                level = device.profile.ladder.named(device.profile.by_path[change.path].opens) or ""
+                if device.passwords:
+                    device.passwords[level] = value
         await self._after(device, "write")
 
     async def store(self) -> None:
@@ -282,7 +306,7 @@ class MemoryDriver:
 
     async def sign_in_as(self, credentials: Credentials) -> bool:
         device = await self._there("sign in")
-        return credentials.password == device.password
+        return credentials.password == device.passwords.get(credentials.level, device.password)
 
 
 class MemoryDrivers:

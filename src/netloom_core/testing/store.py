@@ -34,6 +34,7 @@ class MemoryRecord:
     lost: dict[str, Any] = field(default_factory=dict)
     trouble: str = ""
     secrets: dict[str, str] = field(default_factory=dict)
+    expected: dict[str, list[str]] = field(default_factory=dict)  # by level: secrets that may be on it
     fences: dict[str, str] = field(default_factory=dict)  # by point, "" the whole device: why
     proof: Proof | None = None
     baseline: Document | None = None
@@ -108,7 +109,20 @@ class MemoryStore:
     # Devices
 
     async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]:
-        return {ident: self.records[ident].target for ident in devices if ident in self.records}
+        return {ident: self._with_coming(self.records[ident]) for ident in devices if ident in self.records}
+
+    def _with_coming(self, record: MemoryRecord) -> Target:
+        """A login that is decided counts, too: it may be on the device already."""
+        target, profile = record.target, self.library.get(record.target.profile)
+        coming: list[Credentials] = []
+        for level, item in profile.ladder.codes.items() if profile is not None else ():
+            known = target.logins(level)
+            for secret in (str(get(record.intended, item.path)), *record.expected.get(level, [])):
+                text = target.secrets.get(secret, "")
+                login = Credentials(known[0].user if known else "", text, level)
+                if text and login not in (*known, *coming):
+                    coming.append(login)
+        return replace(target, credentials=(*target.credentials, *coming)) if coming else target
 
     async def save_reading(
         self,
@@ -172,8 +186,14 @@ class MemoryStore:
             return
         target = self.records[device].target
         text = target.secrets[secret]
+        self.records[device].expected.pop(level, None)
         others = tuple(one for one in target.credentials if one.level != level)
         self.records[device].target = replace(target, credentials=(Credentials(user, text, level), *others))
+
+    async def expect_login(self, device: str, level: str, secret: str) -> None:
+        self.hook("expect login")
+        record = self.records[device]
+        record.expected[level] = [*record.expected.get(level, []), secret] if secret else []
 
     async def fence(self, device: str, point: str | None) -> str:
         self.hook("fence")

@@ -115,10 +115,21 @@ class DeviceRecords:
         unit.secrets = {**unit.secrets, path: reference}
         unit.save(update_fields=["secrets"])
         if user is not None:
+            Secret.objects.filter(device=ident, sent=level).update(sent=None)
             Credential.objects.update_or_create(
                 device=device, level=level, defaults={"user": user, "secret": kept.secret, "set_by": kept.set_by}
             )
         records.recount(device, self._library)
+
+    async def expect_login(self, device: str, level: str, secret: str) -> None:
+        await in_records(self._expect_login, device, level, secret)
+
+    @transaction.atomic
+    def _expect_login(self, ident: str, level: str, reference: str) -> None:
+        if reference:
+            Secret.objects.filter(device=ident, id=reference.removeprefix(PREFIX)).update(sent=level)
+        else:
+            Secret.objects.filter(device=ident, sent=level).update(sent=None)
 
     async def fence(self, device: str, point: str | None) -> str:
         return await in_records(fences.why_not, device, point, self._library)

@@ -231,6 +231,7 @@ class Secret(models.Model):
     id = models.CharField(primary_key=True, max_length=8, default=new_id)
     device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="secrets")
     secret = models.BinaryField()
+    sent = models.CharField(max_length=30, null=True)  # as the code of that level; None where it was not, or is settled
     set_by = models.CharField(max_length=150)
     set_at = models.DateTimeField(auto_now_add=True)
 

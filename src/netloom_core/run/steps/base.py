@@ -66,6 +66,12 @@ class Records(Protocol):
         gets in now at that level of access, which was proven by signing in."""
         ...
 
+    async def expect_login(self, device: str, level: str, secret: str) -> None:
+        """That secret was sent to be the code of that level: until one of that level is proven, it may be the one that
+        lets in, whatever is decided meanwhile. An empty `secret` says that none that was sent so far is on the device.
+        """
+        ...
+
     async def fence(self, device: str, point: str | None) -> str:
         """Why nothing there may be driven or written now, in words; empty where it may."""
         ...

@@ -86,8 +86,12 @@ class WriteSettings:
     async def _both_logins(self, context: StepContext, todo: Sequence[Change]) -> None:
         """Where a password is about to change, the new one counts as well as those before: until one of them is proven
         nobody knows which the device has."""
-        old = context.target.credentials
-        new = [await self._login(context, change) for change in todo if context.setting(change.path).role == "password"]
+        old, new = context.target.credentials, []
+        for change in todo:
+            if context.setting(change.path).role == "password":
+                login = await self._login(context, change)
+                await context.records.expect_login(context.target.device, login.level, str(change.after))
+                new.append(login)
         coming = tuple(login for login in new if login not in old)
         if coming:
             context.target = replace(context.target, credentials=(*old, *coming))
@@ -216,6 +220,7 @@ class WriteSettings:
         before = [one for one in context.target.logins(login.level) if one != login]
         for one in before:
             if await context.patiently(partial(talk.sign_in_as, one)):
+                await context.records.expect_login(context.target.device, login.level, "")
                 await context.conclude(
                     "failed", f"{context.called(path)}: it is refused, and the one before still lets in"
                 )

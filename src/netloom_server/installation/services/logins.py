@@ -13,6 +13,7 @@ from netloom_core.documents.tree import MISSING, get
 from netloom_core.errors import RequestError
 from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
+from netloom_core.model.secrets import reference
 from netloom_core.profiles.levels import Ladder
 from netloom_core.profiles.profile import Profile
 from netloom_server.base.problems import NotFound
@@ -21,6 +22,7 @@ from netloom_server.installation.models import Credential, Device, SharedLogin
 
 Shared = Mapping[tuple[str, str], SharedLogin]  # by profile ("" for all) and level
 NO_LADDER = Ladder((), {})
+MOST_SENT = 3  # of those that may be on it; many devices lock after some wrong ones
 
 
 @dataclass(frozen=True)
@@ -98,13 +100,18 @@ def of(
 def _coming(
     device: Device, ladder: Ladder, level: str, known: Sequence[Credentials], secrets: Mapping[str, str]
 ) -> list[Credentials]:
-    """The login that was decided and may be on the device already: a crash between its taking it and our knowing it
-    must not lock anybody out."""
+    """Logins that may be on the device already: the one that is decided, and those that were sent before and are not
+    settled, since something went wrong. Nobody must be locked out by what we do not know."""
     item = ladder.codes.get(level)
     wanted = get(device.intended, item.path) if item is not None else MISSING
-    text = secrets.get(str(wanted), "")
-    login = Credentials(known[0].user if known else "", text, level)
-    return [login] if text and login not in known else []
+    sent = sorted((one for one in device.secrets.all() if one.sent == level), key=lambda one: one.set_at)
+    found: list[Credentials] = []
+    for secret in (str(wanted), *(reference(one.id) for one in sent[-MOST_SENT:])):
+        text = secrets.get(secret, "")
+        login = Credentials(known[0].user if known else "", text, level)
+        if text and login not in (*known, *found):
+            found.append(login)
+    return found
 
 
 def known_of(device: Device, profile: Profile | None, many: Shared) -> list[Known]:
