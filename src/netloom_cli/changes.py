@@ -231,9 +231,10 @@ def apply(
     yes: Yes = False,
     keep: Annotated[bool, typer.Option(help="store, so that a power cut does not take the values")] = True,
     reason: Annotated[str, typer.Option(help="why values are kept that the plan names as unsafe")] = "",
+    lock_panels: Annotated[bool, typer.Option("--lock-panels", help="lock their panels while it is written")] = False,
 ) -> None:
     """Write what is pending, read it back, store it."""
-    _carry_out({"kind": "apply", "devices": devices or [], "keep": keep}, yes, reason)
+    _carry_out({"kind": "apply", "devices": devices or [], "keep": keep, "lock": lock_panels}, yes, reason)
 
 
 def restore(

@@ -44,6 +44,15 @@ def _item(profile: Profile, item: Item) -> Iterator[str]:
             yield f"{item.path}: safe: {error}"
     if item.safe is not None and not item.decided:
         yield f"{item.path}: only what is decided can be kept, so safe or not"
+    if (item.role == "panel-lock") is not (item.locked is not None):
+        yield f"{item.path}: a panel-lock, and nothing else, has the value at which it is locked"
+    if item.role == "panel-lock" and (item.kept == "when-stored" or item.takes != "at-once"):
+        yield f"{item.path}: a panel-lock works at once, and no store of a run may keep it"
+    if item.locked is not None:
+        try:
+            item.type.check(item.locked)
+        except BadValue as error:
+            yield f"{item.path}: locked: {error}"
     if item.secret and item.default is not None:
         yield f"{item.path}: a secret has no default in a profile"
     if item.secret and (item.live or item.drive):

@@ -8,7 +8,7 @@ from typing import Any, Literal
 from pydantic import Field, SerializeAsAny
 
 from netloom_core.profiles.binding import Binding
-from netloom_core.profiles.bounds import Safe
+from netloom_core.profiles.bounds import Safe, Value
 from netloom_core.profiles.fill import filled, names_in
 from netloom_core.types.base import Part
 from netloom_core.types.boolean import Boolean
@@ -49,6 +49,7 @@ class Item(Part):
     device is reached or called by. `level` is the level of access that writing it needs, `opens` of a password the
     level whose code it is, where that is not the usual one. `bind` has, by channel, how it is read, written, watched
     and driven.
+    `locked` is the value of a panel-lock at which the device's own keys do nothing; a run may set it while it works.
     `safe` is what it has to be when the power comes back: any other value is kept for a reason only.
     `point` is its short name where it is live or driven, `kind` what it is there; `targets` are the states that it
     can be driven to where that is not all of them, `by_way_of` those that it passes on the way there (a lamp warms up).
@@ -69,7 +70,8 @@ class Item(Part):
     needs: list[Need] = []
     safe: Safe | None = None
     disturbs: list[Disturbs] = []
-    role: Literal["", "address", "mask", "gateway", "speed", "name", "password"] = ""
+    role: Literal["", "address", "mask", "gateway", "speed", "name", "password", "panel-lock"] = ""
+    locked: Value | None = None
     point: str = ""
     kind: PointKind = ""
     shown: list[Shown] = []

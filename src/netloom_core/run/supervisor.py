@@ -161,6 +161,10 @@ class _Device:
                 if step.state in (FAILED, UNKNOWN):
                     stopped = "An earlier step on this device did not succeed."
                 continue
+            if stopped and step.params.get("always") and steps[0].state != SKIPPED:
+                target = await self._step(step, target, intents.get(step.ordinal))
+                await insist(lambda s=step: self._records.save_step(self._run.id, s), f"a step of run {self._run.id}")  # type: ignore[misc]
+                continue
             if not stopped and step.ordinal not in intents:
                 stopped = await self._others_first(step)
             if not stopped and step.ordinal not in intents and await self._records.cancelled(self._run.id):

@@ -13,7 +13,7 @@ export type Backup = Schemas["Backup"];
 export type Setting = Schemas["Setting"];
 /** What a run or a plan is asked for; what is left out is as usual. */
 export type Work = Pick<Schemas["WorkRequest"], "kind"> & Partial<Omit<Schemas["WorkRequest"], "kind">>;
-export const whole = (work: Work): Schemas["WorkRequest"] => ({ baseline: false, keep: true, over_later: false, ...work });
+export const whole = (work: Work): Schemas["WorkRequest"] => ({ baseline: false, keep: true, lock: false, over_later: false, ...work });
 
 /** What the server says when it refuses: what happened, and what to try. */
 export class Problem extends Error {

@@ -3321,6 +3321,8 @@ export interface components {
             baseline: boolean;
             /** @default true */
             keep: boolean;
+            /** @default false */
+            lock: boolean;
             plan?: string;
             /** @default false */
             over_later: boolean;

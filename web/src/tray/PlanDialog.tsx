@@ -57,6 +57,7 @@ function PlanOf({ work }: { work: Work }) {
       </div>
       <div className="flex flex-wrap items-center justify-end gap-2 border-t border-weave px-4 py-2.5">
         {plan && plan.disturbs.length > 0 && <p className="mr-auto min-w-40 flex-1 text-[13px] text-madder">This disturbs {needsAre(plan.disturbs)}.</p>}
+        {plan?.remarks.some((remark) => remark.code === "can-lock") && <Button onClick={() => ask({ ...work, lock: true })}>Lock their panels meanwhile …</Button>}
         {later && !work.over_later && <Button onClick={() => ask({ ...work, over_later: true })}>Take back those too …</Button>}
         {unsafe && (
           <label className="flex basis-full items-center gap-2 text-[13px]">
@@ -152,7 +153,7 @@ function Steps({ plan }: { plan: Plan }) {
       {parts.map((part) => (
         <Part key={part.devices[0].id} part={part} />
       ))}
-      {plan.remarks.map((remark) => (
+      {plan.remarks.filter((remark) => remark.code !== "can-lock").map((remark) => (
         <p key={remark.device + remark.message} className={`text-[12.5px] ${remark.code === "safety" ? "font-medium text-madder" : "text-weld"}`}>
           {remark.name}: {remark.message}
         </p>

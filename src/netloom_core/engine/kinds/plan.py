@@ -13,6 +13,7 @@ from netloom_core.errors import CodeWanted, NetloomError
 from netloom_core.model.device import Target
 from netloom_core.model.work import CANCELLED, RunState
 from netloom_core.plan.moves import LineOf, Mover, arranged, movers, numbered_waits
+from netloom_core.plan.panel import with_panel
 from netloom_core.plan.planner import effect, left_out, number, plan_intended, plan_restore
 from netloom_core.plan.procedures import plan_procedure
 from netloom_core.plan.subject import DevicePlan, Remark, Subject
@@ -111,6 +112,8 @@ class PlanRun:
                     Subject(order.device, profile, can, {}, {}), str(run.params["procedure"]), unread=error
                 )
             plan = PLANNERS[run.params["kind"]](subject, order, run)
+            if run.params["kind"] != "procedure":
+                plan = with_panel(subject, plan, lock=bool(run.params.get("lock", False)))
             if order.places and _touches_place(plan, subject):
                 plan.remarks += [Remark("place", text) for text in order.places]
             return plan

@@ -49,7 +49,7 @@ class WriteSettings:
         return {**sets, self.shows: after_values(sets.get(self.shows, {}), step)}
 
     def back(self, step: StepState) -> list[Change]:
-        return undone(step)
+        return [] if step.params.get("panel") else undone(step)  # a panel that was locked meanwhile is given back
 
     async def settle(self, context: StepContext) -> None:
         await settled_by_looking(context, self.shows)

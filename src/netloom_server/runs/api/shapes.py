@@ -130,6 +130,7 @@ class WorkSerializer(Form):
     run = serializers.CharField(required=False, max_length=12)
     baseline = serializers.BooleanField(required=False, default=False)
     keep = serializers.BooleanField(required=False, default=True)
+    lock = serializers.BooleanField(required=False, default=False)
     plan = serializers.CharField(required=False, allow_blank=True, max_length=12)
     over_later = serializers.BooleanField(required=False, default=False)
     procedure = serializers.CharField(required=False, allow_blank=True, max_length=40)

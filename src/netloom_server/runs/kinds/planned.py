@@ -39,6 +39,7 @@ class Apply(Planned):
             "ids": [device.id for device in to_apply(asked.devices)],
             "devices": asked.devices,
             "keep": asked.data["keep"],
+            "lock": asked.data["lock"],
         }
 
 
