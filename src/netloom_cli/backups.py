@@ -155,6 +155,8 @@ def journal(
         for one in reversed(found["entries"]):
             what = f"{one['action']} {one['kind']} {one['outcome']}"
             say(f"{one['time'][:19]}  {one['name']}  {what}  by {one['by']}")
+            if one["kind"] == "act" and one["message"]:
+                say(f"    {one['message']}")
             for c in one["changes"]:
                 back = f", read back {value(c['read_back'])}" if "read_back" in c else ""
                 before = f"{value(c['from'])} → " if "from" in c else "stays "  # what a store only keeps

@@ -44,6 +44,7 @@ EXIT_BY_CODE = {
     "key-lost": FAILED,
     "cannot-do": WORDS,
     "reason-wanted": REFUSED,
+    "fenced": REFUSED,
     "level-wanted": FAILED,
     "store": FAILED,
     "disk-full": REFUSED,

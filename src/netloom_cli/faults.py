@@ -158,6 +158,12 @@ def point(unit: Unit, name: str, state: str) -> None:
     _fault(unit, "point", point=name, state=state)
 
 
+@fault_app.command("clock")
+def own_clock(unit: Unit, ahead: Annotated[float, typer.Option(help="seconds; behind with a minus")] = 3600) -> None:
+    """Its own clock is wrong."""
+    _fault(unit, "clock", ahead=ahead)
+
+
 @fault_app.command()
 def flutter(
     unit: Unit,

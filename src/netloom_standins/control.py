@@ -79,6 +79,14 @@ async def certificate(unit: Unit, body: dict[str, Any]) -> None:
         unit.new_certificate()
 
 
+async def clock(unit: Unit, body: dict[str, Any]) -> None:
+    """Its own clock is wrong by so many seconds."""
+    ahead = body.get("ahead", 0)
+    if not isinstance(ahead, int | float) or abs(ahead) > 1e9:
+        raise NetloomError("Ahead by how many seconds?")
+    unit.faults.clock_ahead = float(ahead)
+
+
 async def change(unit: Unit, body: dict[str, Any]) -> None:
     """Somebody changes a value at the device itself; with `stored` it is kept, too."""
     unit.change(str(body.get("path", "")), body.get("value"), bool(body.get("stored")))
@@ -138,6 +146,7 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
     "certificate": certificate,
     "change": change,
     "point": point,
+    "clock": clock,
     "flutter": flutter,
     "plug": plug,
     "clear": clear,

@@ -23,6 +23,7 @@ class Faults:
     liar: str = ""  # a path whose writes are answered with yes and not taken
     tamper: bool = False
     leased: str = ""  # the address that a server gives it at each start, whatever it was told
+    clock_ahead: float = 0.0  # of its own clock
     certificate: int = 0  # how often it made its certificate anew
 
 

@@ -64,7 +64,7 @@ def test_what_did_not_change_is_not_rendered_again(roster: Roster, django_assert
     with django_assert_num_queries(1):
         roster.whole()
     Device.objects.filter(name="Ticket hall box").update(status="moved")
-    with django_assert_num_queries(5):  # what was touched; its baseline, who has a login, the lines' names, the row
+    with django_assert_num_queries(6):  # what was touched; its baseline, who has a login, lines, the row, its fences
         roster.whole()
 
 

@@ -79,6 +79,12 @@ class BoundDriver:
         """Send the calls of a procedure."""
         raise NotImplementedError
 
+    @property
+    def record_time(self) -> str:
+        """How times are written in its event record."""
+        record = getattr(self.profile.channels[self.name], "record", None)
+        return record.time if record is not None else ""
+
     def tells_startup(self, bound: Bound) -> bool:
         """Whether the kept value of an item can be read by a way of its own."""
         return False

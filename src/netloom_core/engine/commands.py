@@ -86,6 +86,13 @@ class Edges(_Command):
     since: float = 0.0
 
 
+class EventRecord(_Command):
+    """Answers with `events` that the device recorded itself, on our time, and `ahead`: its clock, in seconds."""
+
+    do: Literal["event record"] = "event record"
+    device: Ident
+
+
 class Prove(_Command):
     """Ask a device who it is. Raises where it is not itself."""
 
@@ -167,7 +174,7 @@ class Forget(_Command):
 
 
 Command = (
-    CarryOut | Stop | Read | States | Drive | Hold | LetGo | Watch | Edges | Prove | Answer | Forget
+    CarryOut | Stop | Read | States | Drive | Hold | LetGo | Watch | Edges | EventRecord | Prove | Answer | Forget
     | Give | EndGiving | Giving | Accept | Borrow | GiveBack | BorrowedNow
 )  # fmt: skip
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])

@@ -91,6 +91,7 @@ class Engine:
             commands.LetGo: self._let_go,
             commands.Watch: self._watch,
             commands.Edges: self._edges,
+            commands.EventRecord: self._event_record,
             commands.Prove: self._prove,
             commands.Answer: self._answer,
             commands.Forget: self._forget,
@@ -247,6 +248,11 @@ class Engine:
 
     async def _edges(self, command: commands.Edges) -> dict[str, Any]:
         return self._points.answer(command.points, command.since)
+
+    async def _event_record(self, command: commands.EventRecord) -> dict[str, Any]:
+        talk = await self.sessions.talk(await self._target(command.device), "event record", Priority.RUN)
+        told = await talk.record()
+        return {"events": [one.as_dict() for one in told.events], "ahead": told.ahead}
 
     async def _named(self, devices: list[str]) -> dict[str, tuple[str, str]]:
         found = await self._records.targets(devices)

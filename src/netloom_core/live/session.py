@@ -26,6 +26,7 @@ from netloom_core.identity.proof import Verdict, judge
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.abilities import Abilities, Ability
+from netloom_core.profiles.record import Told, set_on_ours
 
 Result = TypeVar("Result")
 TURN_S = 25.0  # one call with its proof and sign-in, whatever arrives
@@ -61,6 +62,10 @@ class Session:
         self._mark: Hashable | None = None  # of the connection on which it was proven who is there
         self._stale = False
         self._proven_at = 0.0
+
+    @property
+    def clock(self) -> Clock:
+        return self._clock
 
     @property
     def idle(self) -> bool:
@@ -337,6 +342,19 @@ class Talk:
     async def drive(self, point: str, state: str) -> None:
         self.abilities.need(Ability.DRIVE, self.target.name)
         await self._call(lambda driver: driver.drive(point, state), acts=True)
+
+    async def record(self) -> Told:
+        """Its own event record, set on our time."""
+        self.abilities.need(Ability.RECORD, self.target.name)
+
+        async def ask(driver: Any) -> Told:
+            before = self._session.clock.now()
+            own, events = await driver.record()
+            ours = (before + self._session.clock.now()) / 2
+            return set_on_ours(events, own, ours, driver.record_time)
+
+        told: Told = await self._call(ask)
+        return told
 
     async def subordinates(self) -> list[dict[str, str]]:
         self.abilities.need(Ability.LIST, self.target.name)

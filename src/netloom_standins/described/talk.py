@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from datetime import UTC, datetime
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict
@@ -33,6 +34,7 @@ class Command(BaseModel):
     reply: str = ""
     each: str = ""
     last: str = ""
+    record: str = ""  # each line of its record, with {time} and {text}; `last` after them
 
 
 class Spoken(BaseModel):
@@ -215,6 +217,12 @@ class Talk:
         self._answer(lines)
 
     def _lines(self, command: Command, groups: tuple[str, ...]) -> list[str]:
+        if command.record:
+            told = [(datetime.fromtimestamp(at, UTC), text) for at, text in self.unit.log]
+            rows = [
+                command.record.replace("{time}", f"{at:%Y-%m-%dT%H:%M:%S}").replace("{text}", text) for at, text in told
+            ]
+            return rows + ([command.last] if command.last else [])
         if not command.each:
             return [self._filled(line, groups) for line in command.reply.split("\n")] if command.reply else []
         spans = [one.split("..") for one in command.each.split(",")]
@@ -252,6 +260,8 @@ class Talk:
         for number, group in enumerate(groups, 1):
             bare = str(int(group)) if group and not plain and group.isascii() and group.isdecimal() else group or ""
             text = text.replace(f"{{{number}}}", bare)
+        if "{clock}" in text:
+            text = text.replace("{clock}", f"{datetime.fromtimestamp(self.unit.now, UTC):%Y-%m-%dT%H:%M:%S}")
         text = _MEMORY.sub(lambda m: self._value(m[1]), text)
         return _WORD.sub(lambda m: self.unit.words.get(m[1], m[0]), text)
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import time
+from collections import deque
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
@@ -15,6 +17,7 @@ from netloom_standins.services.base import Service
 from netloom_standins.services.registry import SERVICES
 
 UNSET = "0.0.0.0"  # noqa: S104 - nothing is bound to it
+MOST_LOGGED = 400
 RESTART_S = 0.2  # before it goes down after it was told to restart
 
 
@@ -29,6 +32,7 @@ class DescribedUnit(NetUnit):
     bus_address: int = 0
     speed: int = 0
     talks: list[Any] = field(default_factory=list)  # open talks, which hear of changes
+    log: deque[tuple[float, str]] = field(default_factory=lambda: deque(maxlen=MOST_LOGGED))
     new_certificate: Callable[[], None] = lambda: None
     announce: Callable[[Any, bool], Awaitable[None]] | None = None
 
@@ -127,7 +131,17 @@ class DescribedUnit(NetUnit):
         self._mirror()
         self._place()
 
+    @property
+    def now(self) -> float:
+        """What time it has."""
+        return time.time() + self.faults.clock_ahead
+
+    def noted(self, text: str) -> None:
+        """It writes into its own record."""
+        self.log.append((self.now, text))
+
     def _told(self, path: str, value: Any) -> None:
+        self.noted(f"{path.strip('/').replace('/', ' ')} is {value}")
         if self.memory.cells[path].kept == "always":
             self.on_change()
         for talk in list(self.talks):
@@ -165,6 +179,7 @@ class DescribedUnit(NetUnit):
             if await other.begin():
                 self.services.append(other)
         self.up = True
+        self.noted("power on")
         for talk in list(self.talks):
             talk.started()
 

@@ -389,6 +389,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read its own record now, and lay it beside what was written to it and how its points changed. */
+        post: operations["devices_history_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/join": {
         parameters: {
             query?: never;
@@ -2120,6 +2137,14 @@ export interface components {
             /** Format: double */
             within: number;
         };
+        /** @description `of` is device, journal or points; `at` is none where the device told no time that is one. */
+        Happened: {
+            of: string;
+            /** Format: date-time */
+            at: string | null;
+            text: string;
+            code: string;
+        };
         /** @description A network that this computer is in. `large` where a line cannot be all of it. */
         Here: {
             interface: string;
@@ -2128,6 +2153,13 @@ export interface components {
             link: boolean;
             line: string;
             large: boolean;
+        };
+        /** @description `ahead` is by how many seconds the device's clock is ahead of ours; none where that is not known. */
+        History: {
+            /** Format: double */
+            ahead: number | null;
+            events: number;
+            rows: components["schemas"]["Happened"][];
         };
         /** @description With `fill` {n}, {nn}, {place}, {name}, {area} and the like are filled in where they stand in a text. */
         IntendedRequest: {
@@ -3254,6 +3286,7 @@ export interface components {
             face: components["schemas"]["Face"];
             conflicts: components["schemas"]["Conflicts"];
             labels: components["schemas"]["Label"][];
+            can: string[];
             pending: components["schemas"]["Change"][];
             now: components["schemas"]["Difference"][];
             last_proof: {
@@ -4316,6 +4349,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_history_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
             };
             /** @description What happened, what was not changed, what to try */
             default: {

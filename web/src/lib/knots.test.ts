@@ -20,6 +20,7 @@ function device(id: string, address: string, more: Partial<Device> = {}): Device
     baseline: true,
     proof: "match",
     planned_address: address,
+    fences: [],
     counts: { pending: 0, unkept: 0, drift: 0, lost: 0, place: 0, forbidden: 0 },
     addresses: [{ line: "net", line_id: "net", address, speed: 0 }],
     ...more,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequence
 from typing import Any, TypeVar
 
@@ -22,6 +23,7 @@ from netloom_core.errors import (
 )
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
+from netloom_core.profiles.record import MOST_EVENTS, Event, moment
 
 Result = TypeVar("Result")
 LISTEN_S = 1.0
@@ -212,6 +214,25 @@ class DialogueDriver(BoundDriver):
             self._login, self._carrier, self._heard = mine
         return True
 
+    async def record(self) -> tuple[float | None, list[Event]]:
+        """What time it has, and its event record."""
+        how = self._channel.record
+        assert how is not None
+
+        async def work(talk: Conversation) -> tuple[float | None, list[Event]]:
+            now: float | None = None
+            if how.clock is not None:
+                answer = await talk.ask(how.clock.send, Answer(sent=how.clock.send, wanted=how.clock.answer))
+                found = None if isinstance(answer, Missing) else found_in(answer, how.clock.answer)
+                now = moment(found["time"], how.time) if found is not None else None
+            lines = await talk.ask(how.ask, Answer(how.ask, how.line, how.end, MOST_EVENTS if how.end else 0))
+            if isinstance(lines, Missing):
+                return now, []
+            rows = [row for line in lines if (row := pattern(how.line).search(line)) is not None]
+            return now, [Event(r["text"].strip(), _code(r), moment(r["time"], how.time)) for r in rows]
+
+        return await self._talk(work)
+
     # Changes that it tells by itself
 
     async def watch(self) -> AsyncIterator[dict[str, str]]:
@@ -238,6 +259,10 @@ class DialogueDriver(BoundDriver):
                     except Unreadable:
                         continue
         return changed
+
+
+def _code(row: re.Match[str]) -> str:
+    return (row.groupdict().get("code") or "").strip()
 
 
 def _key(text: str) -> str:

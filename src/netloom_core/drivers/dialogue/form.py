@@ -17,6 +17,7 @@ from netloom_core.drivers.wire import Wire
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.binding import Binding, Call
 from netloom_core.profiles.channel import Channel, Described
+from netloom_core.profiles.record import Record
 from netloom_core.types.base import Part
 
 MOST_PATTERN = 400
@@ -101,6 +102,16 @@ class StartUp(Part):
     means: str = Field(max_length=200)
 
 
+class DialogueRecord(Record):
+    """The device's own event record: a block whose line has the groups `time` and `text`, `code` where there is one.
+    `clock` asks what time it has, its answer with the group `time`."""
+
+    ask: str = Field(max_length=200)
+    line: str = Field(max_length=MOST_PATTERN)
+    end: str = Field(default="", max_length=MOST_PATTERN)
+    clock: Ask | None = None
+
+
 class DialogueChannel(Channel, protocol="dialogue"):
     """A talk in lines.
 
@@ -135,6 +146,7 @@ class DialogueChannel(Channel, protocol="dialogue"):
     identify: list[Ask] = Field(default=[], max_length=12)
     constant: dict[str, str] = {}
     blocks: dict[str, Block] = {}
+    record: DialogueRecord | None = None
     starts_up: list[StartUp] = Field(default=[], max_length=30)
     leave: str = Field(default="", max_length=80)
 
@@ -169,6 +181,7 @@ class DialogueChannel(Channel, protocol="dialogue"):
             Ability.WATCH: any(item.live and b.told for item, b in ours) and self.over != "serial",
             Ability.STORE: bool(profile.calls("store", name)),
             Ability.RESTART: bool(profile.calls("restart", name)),
+            Ability.RECORD: self.record is not None,
             Ability.SIGN_IN: any("{password}" in sign.send for sign in self.sign_in),
         }
         sets = {"running"} if wanted[Ability.READ] else set()
@@ -180,6 +193,10 @@ class DialogueChannel(Channel, protocol="dialogue"):
         where = f"channels.{name}"
         for place, pattern in self._patterns(where):
             yield from _compiles(place, pattern)
+        if self.record is not None:
+            yield from _has_groups(f"{where}.record.line", self.record.line, "time", "text")
+            if self.record.clock is not None:
+                yield from _has_groups(f"{where}.record.clock", self.record.clock.answer, "time")
         for block, one in self.blocks.items():
             yield from _has_groups(f"{where}.blocks.{block}.line", one.line, "key", "value")
         if self.over == "tcp" and not self.port:

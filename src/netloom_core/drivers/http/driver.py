@@ -25,6 +25,7 @@ from netloom_core.links.tls import TLS_PIN
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Bound, Profile
+from netloom_core.profiles.record import MOST_EVENTS, Event, moment
 
 MAX_SUBORDINATES = 256
 MAX_FACT = 120
@@ -226,6 +227,25 @@ class HttpDriver(BoundDriver):
 
     def sign_out(self) -> None:
         self._access.forget()
+
+    async def record(self) -> tuple[float | None, list[Event]]:
+        """What time it has, and its event record."""
+        how = self._channel.record
+        assert how is not None
+        told = await self._call(how.call)
+        rows = get(told, how.at) if how.at else told
+
+        def word(row: Any, where: str) -> str:
+            value = get(row, where) if where else MISSING
+            return "" if value is MISSING or isinstance(value, dict | list) else str(value)
+
+        listed = rows[-MOST_EVENTS:] if isinstance(rows, list) else []
+        events = [
+            Event(word(row, how.text), word(row, how.code), moment(word(row, how.when), how.time))
+            for row in listed
+            if isinstance(row, dict)
+        ]
+        return (moment(word(told, how.now), how.time) if how.now else None), events
 
     # Calls
 

@@ -17,6 +17,7 @@ from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.binding import Binding, Call
 from netloom_core.profiles.channel import Channel, Described
 from netloom_core.profiles.item import Item, Need
+from netloom_core.profiles.record import Record
 from netloom_core.types.base import Part
 
 Body = Literal["json", "xml", "form"]
@@ -87,6 +88,18 @@ class Behind(Part):
     leads: Need | None = None
 
 
+class HttpRecord(Record):
+    """The device's own event record: a list at `at` in the answer of `call`, each with pointers to its time, text and
+    code. `now` points to what time it has, in the same answer."""
+
+    call: HttpCall
+    at: str = ""
+    when: str
+    text: str
+    code: str = ""
+    now: str = ""
+
+
 class HttpChannel(Channel, protocol="http"):
     """`identity` are pointers from fact names into the reply of `identify`, which needs no sign-in, or is the first
     thing asked after it where `known_after_sign_in` is true."""
@@ -110,6 +123,7 @@ class HttpChannel(Channel, protocol="http"):
     states: HttpCall | None = None
     drive: HttpCall | None = None
     events: HttpCall | None = None
+    record: HttpRecord | None = None
     services: list[str] = []
     behind: Behind | None = None
 
@@ -145,7 +159,8 @@ class HttpChannel(Channel, protocol="http"):
         if self.drive is not None or any(i.drive and b.put for i, b in singles):
             can.add(Ability.DRIVE)
         found = {Ability.STORE: profile.calls("store", name), Ability.RESTART: profile.calls("restart", name),
-                 Ability.WATCH: self.events, Ability.LIST: self.behind, Ability.SIGN_IN: self.sign_in}  # fmt: skip
+                 Ability.WATCH: self.events, Ability.LIST: self.behind, Ability.SIGN_IN: self.sign_in,
+                 Ability.RECORD: self.record}  # fmt: skip
         can |= {ability for ability, there in found.items() if there}
         return Abilities(frozenset(can), frozenset(self.read) | ({"running"} if gets else set()))
 

@@ -440,6 +440,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     face = FaceSerializer()
     conflicts = ConflictsSerializer()
     labels = LabelSerializer(many=True)
+    can = serializers.ListField(child=serializers.CharField())  # what it can be asked for besides values: record
     pending = ChangeSerializer(many=True)
     now = DifferenceSerializer(many=True)
     last_proof = serializers.DictField()

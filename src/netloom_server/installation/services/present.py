@@ -166,6 +166,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
     return {
         **device_as_dict(device, library),
         **documents,
+        "can": ["record"] if _records(device, profile) else [],
         "labels": labels_of(device, profile, documents["running"]),
         "baseline_id": approved.id if approved else None,
         "writable": profile.writable if profile else [],
@@ -254,6 +255,12 @@ def _way(device: Device, profile: Profile | None) -> str:
     if profile is None or device.line is None:
         return ""
     return profile.channel_for(device.line.kind, device.line.protocol)
+
+
+def _records(device: Device, profile: Profile | None) -> bool:
+    """Whether it tells its own event record by the way it is reached."""
+    name = _way(device, profile)
+    return bool(name and profile is not None and getattr(profile.channels[name], "record", None) is not None)
 
 
 def _channel(device: Device, profile: Profile | None) -> str:

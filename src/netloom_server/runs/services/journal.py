@@ -96,6 +96,13 @@ def open_intents(run: str | None = None) -> list[work.JournalEntry]:
     return [_as_core(one.entry) for one in intents.exclude(intent__in=closed).order_by("id")]
 
 
+def of_devices(idents: Sequence[str], most: int) -> list[dict[str, Any]]:
+    """Their newest entries as they are shown, without secrets."""
+    found = JournalEntry.objects.filter(device__in=list(idents)).order_by("-id")[:most]
+    told = [{"intent": "", **entry.as_dict()} for entry in found]
+    return [{**entry, "changes": work.without_secrets(entry["changes"])} for entry in told]
+
+
 def _as_core(entry: dict[str, Any]) -> work.JournalEntry:
     return work.JournalEntry(
         **{name: value for name, value in entry.items() if name in FIELDS}, changes=tuple(entry.get("changes", ()))

@@ -19,6 +19,7 @@ import { AtTheDevice } from "./AtTheDevice";
 import { Compare } from "./Compare";
 import { Conflicts } from "./Conflicts";
 import { Fences } from "./Fences";
+import { History } from "./History";
 import { Labels } from "./Labels";
 import { Monitor } from "./monitor/Monitor";
 import { Restless } from "./monitor/Restless";
@@ -209,6 +210,7 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
       <Tables devices={whole} settings={wanted} />
       <Templates key={whole.map((d) => d.id).join()} devices={whole} settings={wanted} />
       {whole.length === 1 && <Labels device={whole[0]} devices={devices} />}
+      {single?.can.includes("record") && <History device={single} />}
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>
   );
