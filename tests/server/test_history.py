@@ -21,8 +21,9 @@ def test_they_are_laid_together_the_newest_first(technician: APIClient, library:
     box = named(BOX)
     monitor.add([(BOX, "relay-1")], "eve", library)
     monitor.save([Edge(box.id, "relay-1", "on", 1000.0, "anna")], 1)
-    entries = [{"time": datetime.fromtimestamp(1010, UTC).isoformat(), "action": "write", "kind": "outcome", "outcome": "done",
-                "by": "eve", "message": "", "changes": [{"path": "/relays/1/idle", "to": "closed"}]}]  # fmt: skip
+    changes = [{"path": "/relays/1/idle", "to": "closed"}]
+    entry = {"action": "write", "kind": "outcome", "outcome": "done", "by": "eve", "message": "", "changes": changes}
+    entries = [{"time": datetime.fromtimestamp(1010, UTC).isoformat(), **entry}]
     own = [{"at": 1005.0, "text": "bus lost", "code": "E7"}, {"at": None, "text": "no time", "code": ""}]
     rows = history.laid_together(box, own, entries, library)
     assert [(row["of"], row["text"]) for row in rows] == [
