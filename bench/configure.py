@@ -1,5 +1,5 @@
-"""Setting up: planning 200 devices with ten edits each; searching 2,000 devices of 400 values; what recording 200 points
-costs; the nearest that is allowed."""
+"""Setting up: planning 200 devices with ten edits each; searching 2,000 devices of 400 values; what recording 200
+points costs; the nearest that is allowed."""
 
 from __future__ import annotations
 
@@ -103,18 +103,21 @@ def _searched() -> tuple[float, int]:
                     kind = profile.by_path[path].type
                     put(document, path, f"d{n} {at}" if kind.name == "text" else kind.default())
                 digest = Document.keep(document)
-                made = Device.objects.create(name=f"D{n}", profile=profile.id, line=line, address=f"127.40.{n // 250}.{n % 250}",
-                                             taken_in=True)  # fmt: skip
+                at = f"127.40.{n // 250}.{n % 250}"
+                made = Device.objects.create(name=f"D{n}", profile=profile.id, line=line, address=at, taken_in=True)
                 unit = unit_of(made)
                 unit.running = digest
                 unit.save(update_fields=["running"])
         find_settings("name", library)
-        times, count = [], 0
-        for _ in range(ROUNDS):
-            begun = time.perf_counter()
-            _, count = find_settings("level = -6", library)
-            times.append(time.perf_counter() - begun)
-        return min(times), count
+        slowest, count = 0.0, 0
+        for text in ("level = 0", "gain", "d77 12", "nothing like that"):
+            times = []
+            for _ in range(ROUNDS):
+                begun = time.perf_counter()
+                _, found = find_settings(text, library)
+                times.append(time.perf_counter() - begun)
+            slowest, count = max(slowest, min(times)), count + found
+        return slowest, count
 
 
 def _nearest() -> float:
@@ -141,4 +144,5 @@ def main() -> None:
     print(f"{'points':<10} {share:8.2%} of a core for {POINTS} points that are recorded, wanted under {SHARE:.0%}")
     print(f"{'nearest':<10} {_nearest() * 1000:8.1f} ms for the nearest that 39 conditions allow")
     took, count = _searched()
-    print(f"{'search':<10} {took:8.3f} s over {SEARCHED} devices, {count} hits, wanted under {SEARCH_S:g} s")
+    said = f"over {SEARCHED} devices, the slowest of four queries with {count} hits, wanted under {SEARCH_S:g} s"
+    print(f"{'search':<10} {took:8.3f} s {said}")
