@@ -55,6 +55,8 @@ class MemoryDevice:
     before: Callable[[str], Awaitable[None]] = _nothing
     line: str = ""  # on which it hangs, where several have devices at the same address
 
+    follows: dict[str, tuple[str, Any]] = field(default_factory=dict)  # by a path that is written: what it changes, too
+
     silent: bool = False
     lies_about: str = ""
     refuses: bool = False
@@ -92,6 +94,8 @@ class MemoryDevice:
             put(self._buffer, path, value)
         if setting.kept == "always":
             put(self.startup, path, value)
+        if path in self.follows:
+            put(self.running, *self.follows[path])
 
     def _check(self, path: str, value: Any) -> None:
         """Raises Refused for what may not stand together, of what stands now."""

@@ -109,6 +109,7 @@ class StepContext:
     open_intent: JournalEntry | None = None
     search: Search = nowhere
     _rows: dict[str, Row] = field(default_factory=dict)
+    consequences: list[dict[str, Any]] = field(default_factory=list)  # what it changed by itself
     unproven: list[str] = field(default_factory=list)  # reasons why the word at the end is not `done`
 
     @cached_property

@@ -7,6 +7,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
+from netloom_core.documents.diff import differences
 from netloom_core.documents.tree import Document
 from netloom_core.errors import CodeWanted, NetloomError, ReadBackMismatch, StalePlan, WrongCredentials
 from netloom_core.model.change import Change
@@ -26,6 +27,7 @@ from netloom_core.run.steps.base import (
 from netloom_core.run.steps.places import check_free, new_place
 
 UNREADABLE = "a secret cannot be read back"
+MOST_CONSEQUENCES = 50
 
 
 def stale(context: StepContext, change: Change, now: Any) -> StalePlan:
@@ -65,6 +67,7 @@ class WriteSettings:
             return
         await self._both_logins(context, todo)
         await context.intend([change.as_dict() for change in todo])
+        before = sets["running"]
         many = f"{len(todo)} {'value' if len(todo) == 1 else 'values'}"
         sets, trouble = await act_and_look(
             context,
@@ -72,7 +75,22 @@ class WriteSettings:
             silent=f"{context.target.name} fell silent while it was written to: nobody knows which of {many} it took.",
             hint="Look at its power and cable. When it answers again, read it: what is left is then planned anew.",
         )
+        self._consequences(context, before, sets["running"])
         await self._confirm(context, todo, sets, trouble)
+
+    def _consequences(self, context: StepContext, before: Document, now: Document) -> None:
+        """What else changed meanwhile, as devices do by themselves: told as such, and no change of ours."""
+        if not before or not now:
+            return
+        mine = {change.path for change in context.changes}
+        found = [
+            one for one in differences(before, now) if one.path not in mine and one.path in context.profile.by_path
+        ]
+        context.consequences = [one.as_dict() for one in found[:MOST_CONSEQUENCES]]
+        if found:
+            named = ", ".join(f"{context.called(one.path)} from {one.before!r} to {one.after!r}" for one in found[:3])
+            more = f" and {len(found) - 3} more" if len(found) > 3 else ""
+            context.step.message = f"With that also changed {named}{more}; that was not written from here."
 
     async def _before(self, context: StepContext) -> dict[str, Document]:
         """What it has; nothing where it tells nothing before it has the new code that this gives it."""
@@ -150,6 +168,8 @@ class WriteSettings:
             if told["read_back"] != told["to"]:
                 wrong.append(told)
         context.step.evidence = {"changes": shown}
+        if context.consequences:
+            context.step.evidence["consequences"] = context.consequences
         if wrong:
             raise await self._mismatch(context, shown, wrong, trouble)
         blind = [change for change in todo if not self._seen_now(context, change)]
