@@ -78,6 +78,16 @@ def copy(
     _told(call("POST", "/api/intended", {"changes": body}))
 
 
+@settings_app.command("take-from")
+def take_from(
+    device: Annotated[str, typer.Argument(help="the one that joins")],
+    parent: Annotated[str, typer.Argument(help="the one that makes it: a network, say")],
+    name: Annotated[str, typer.Option(help="what is joined, where there are several")] = "",
+) -> None:
+    """Take what has to be equal on both from the device that makes a network or the like; `apply` writes it."""
+    _told(call("POST", f"/api/devices/{quoted(device)}/joins", {"to": parent, "name": name}))
+
+
 def _told(done: dict[str, Any]) -> None:
     if context.json:
         give(done)

@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterator
 
 from netloom_core.library.standard import PREFIX, is_standard
-from netloom_core.profiles import conditions, levels
+from netloom_core.profiles import conditions, joining, levels
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.types.base import BadValue
@@ -24,6 +24,7 @@ def problems(profile: Profile) -> Iterator[str]:
     yield from _console(profile)
     yield from _procedures(profile)
     yield from _views(profile)
+    yield from joining.problems(profile.joins, profile.by_path, profile.by_point)
     for number, one in enumerate(profile.restless, 1):
         if one.path and one.path not in {item.path for item in profile.items if item.live}:
             yield f"restless, number {number}: {one.path} is no item that is live"

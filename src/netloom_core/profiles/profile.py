@@ -22,6 +22,7 @@ from netloom_core.profiles.conditions import Condition, Conditions, written_out
 from netloom_core.profiles.fill import filled
 from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.item import Item
+from netloom_core.profiles.joining import Joining
 from netloom_core.profiles.levels import Ladder, Level
 from netloom_core.profiles.people import Connector, Console, Light, Procedure, Restless, View
 from netloom_core.profiles.universe import Listens, Sends
@@ -113,6 +114,7 @@ class Profile(Part):
     views: list[View] = []
     lights: list[Light] = []
     connectors: list[Connector] = []
+    joins: list[Joining] = Field(default=[], max_length=8)
     restless: list[Restless] = Field(default=[], max_length=20)
     console: Console | None = None
     firmware: Firmware | None = None

@@ -286,6 +286,18 @@ class Fence(models.Model):
     until = models.DateTimeField()
 
 
+class Joined(models.Model):
+    """That a device joins what another one makes: what has to be equal on both is taken from there."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="joins")
+    parent = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="joined_by")
+    name = models.CharField(max_length=60)
+    by = models.CharField(max_length=150)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["device", "name"], name="joins_once")]
+
+
 class Label(models.Model):
     """What people call one thing, wherever it stands."""
 

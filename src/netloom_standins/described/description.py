@@ -35,6 +35,7 @@ class Description(BaseModel):
     says_at_start: list[str] = []
     announces: tuple[str, int] | None = None
     survives: list[str] = []  # paths that a reset leaves as they are
+    wireless: dict[str, str] = {}  # where it has its mode, name, passphrase and link of a wireless network
     forbids: list[Forbidden] = []  # what may not stand together
     follows: dict[str, dict[str, list[Any]]] = {}
     faces: list[dict[str, Any]] = []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import time
+import weakref
 from collections import deque
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
@@ -19,6 +20,9 @@ from netloom_standins.services.registry import SERVICES
 UNSET = "0.0.0.0"  # noqa: S104 - nothing is bound to it
 MOST_LOGGED = 400
 RESTART_S = 0.2  # before it goes down after it was told to restart
+
+
+ON_THE_AIR: weakref.WeakValueDictionary[int, DescribedUnit] = weakref.WeakValueDictionary()
 
 
 @dataclass
@@ -131,6 +135,30 @@ class DescribedUnit(NetUnit):
         self._mirror()
         self._place()
 
+    def _join(self) -> None:
+        """Those that join find the one that makes a network of their name and passphrase, if it is on."""
+        if not self.description.wireless:
+            return
+        ON_THE_AIR[id(self)] = self
+        for one in list(ON_THE_AIR.values()):
+            one.look_for_network()
+
+    def _air(self) -> tuple[str, str, str]:
+        where = self.description.wireless
+        mode, name, phrase = (str(self.memory.value(where[what])) for what in ("mode", "name", "passphrase"))
+        return mode, name, phrase
+
+    def look_for_network(self) -> None:
+        mode, *mine = self._air()
+        made = [
+            list(one._air()[1:])
+            for one in ON_THE_AIR.values()
+            if one is not self and one.up and one._air()[0] == "make"
+        ]
+        link = "up" if mode == "join" and mine in made else "down"
+        if self.memory.value(self.description.wireless["link"]) != link:
+            self.memory.set(self.description.wireless["link"], link)
+
     @property
     def now(self) -> float:
         """What time it has."""
@@ -180,6 +208,7 @@ class DescribedUnit(NetUnit):
                 self.services.append(other)
         self.up = True
         self.noted("power on")
+        self._join()
         for talk in list(self.talks):
             talk.started()
 

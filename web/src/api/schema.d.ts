@@ -423,6 +423,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/joins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take what has to be equal from the device that makes it; decided, and written by a plan. */
+        post: operations["devices_joins_create"];
+        delete: operations["devices_joins_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/label": {
         parameters: {
             query?: never;
@@ -2170,8 +2187,24 @@ export interface components {
             /** @default false */
             fill: boolean;
         };
+        /** @description Something that it can join: `differs` is what is not equal on both, `joined` what the device itself says. */
+        JoinKnown: {
+            name: string;
+            to: string | null;
+            to_name: string;
+            differs: components["schemas"]["Unequal"][];
+            proof: string;
+            state: string;
+            joined: boolean | null;
+        };
         JoinRequest: {
             other: string;
+        };
+        /** @description `name` may be left out where there is one thing that it can join. */
+        JoinWhatRequest: {
+            to: string;
+            /** @default  */
+            name: string;
         };
         Journal: {
             entries: components["schemas"]["JournalEntry"][];
@@ -3163,6 +3196,11 @@ export interface components {
         TypedRequest: {
             data: string;
         };
+        Unequal: {
+            label: string;
+            mine: string;
+            theirs: string;
+        };
         /** @description `shown` has the three parts of its number, too; `free` is how many slots are left. */
         Universe: {
             number: number;
@@ -3286,6 +3324,7 @@ export interface components {
             face: components["schemas"]["Face"];
             conflicts: components["schemas"]["Conflicts"];
             labels: components["schemas"]["Label"][];
+            joins: components["schemas"]["JoinKnown"][];
             can: string[];
             pending: components["schemas"]["Change"][];
             now: components["schemas"]["Difference"][];
@@ -4413,6 +4452,71 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Devices"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_joins_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinWhatRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_joins_destroy: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

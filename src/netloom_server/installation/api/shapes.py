@@ -418,6 +418,24 @@ class LabelSerializer(Form):
     same = SamePlaceSerializer(many=True)
 
 
+class UnequalSerializer(Form):
+    label = serializers.CharField()  # type: ignore[assignment]
+    mine = serializers.CharField()
+    theirs = serializers.CharField()
+
+
+class JoinKnownSerializer(Form):
+    """Something that it can join: `differs` is what is not equal on both, `joined` what the device itself says."""
+
+    name = serializers.CharField()
+    to = serializers.CharField(allow_null=True)
+    to_name = serializers.CharField()
+    differs = UnequalSerializer(many=True)
+    proof = serializers.CharField()
+    state = serializers.CharField()
+    joined = serializers.BooleanField(allow_null=True)
+
+
 class LoginKnownSerializer(Form):
     """What is known of the code of one level: `by` is own, model, installation, factory, or empty."""
 
@@ -440,6 +458,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     face = FaceSerializer()
     conflicts = ConflictsSerializer()
     labels = LabelSerializer(many=True)
+    joins = JoinKnownSerializer(many=True)
     can = serializers.ListField(child=serializers.CharField())  # what it can be asked for besides values: record
     pending = ChangeSerializer(many=True)
     now = DifferenceSerializer(many=True)

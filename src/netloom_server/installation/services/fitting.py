@@ -12,6 +12,7 @@ from netloom_server.installation.models import (
     Device,
     Fence,
     Fitting,
+    Joined,
     LabelPlace,
     Line,
     MonitoredPoint,
@@ -57,6 +58,9 @@ def merge(device: Device, other: Device) -> None:
     Change.objects.filter(device=other).update(device=device)
     Secret.objects.filter(device=other).update(device=device)
     Fence.objects.filter(device=other).update(device=device)
+    Joined.objects.filter(parent=other).exclude(device=device).update(parent=device)
+    if not Joined.objects.filter(device=device).exists():
+        Joined.objects.filter(device=other).exclude(parent=device).update(device=device)
     labelled = set(LabelPlace.objects.filter(device=device).values_list("axis", "number"))
     for place in LabelPlace.objects.filter(device=other):
         if (place.axis, place.number) not in labelled:

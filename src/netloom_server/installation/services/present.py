@@ -22,6 +22,7 @@ from netloom_server.installation.services import access
 from netloom_server.installation.services.codes import standing
 from netloom_server.installation.services.decisions import planned_address
 from netloom_server.installation.services.fences import shown as fences_of
+from netloom_server.installation.services.joining import standing as joins_of
 from netloom_server.installation.services.logins import known_of, own_levels, shared
 from netloom_server.installation.services.naming import Place, kept_for, text_of
 from netloom_server.installation.services.naming import shown as labels_of
@@ -167,6 +168,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         **device_as_dict(device, library),
         **documents,
         "can": ["record"] if _records(device, profile) else [],
+        "joins": joins_of(device, profile, documents["running"], states, library),
         "labels": labels_of(device, profile, documents["running"]),
         "baseline_id": approved.id if approved else None,
         "writable": profile.writable if profile else [],

@@ -20,6 +20,7 @@ import { Compare } from "./Compare";
 import { Conflicts } from "./Conflicts";
 import { Fences } from "./Fences";
 import { History } from "./History";
+import { Joins } from "./Joins";
 import { Labels } from "./Labels";
 import { Monitor } from "./monitor/Monitor";
 import { Restless } from "./monitor/Restless";
@@ -209,6 +210,7 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
       {whole.length > 1 && <Compare key={`compare ${whole.map((d) => d.id).join()}`} whole={whole} settings={wanted} decideFor={decideFor} />}
       <Tables devices={whole} settings={wanted} />
       <Templates key={whole.map((d) => d.id).join()} devices={whole} settings={wanted} />
+      {single && <Joins device={single} devices={devices} />}
       {whole.length === 1 && <Labels device={whole[0]} devices={devices} />}
       {single?.can.includes("record") && <History device={single} />}
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
