@@ -86,6 +86,19 @@ def test_the_installations_code_is_told_to_none_that_has_no_code(
     assert Credentials("", "house-code") in known(keypad, library)
 
 
+def test_the_installations_code_is_told_to_none_that_does_not_say_first_who_it_is(
+    technician: APIClient, keypad: Device, library: Library
+) -> None:
+    first = {one.id for one in library if all(channel.known_first for channel in one.channels.values())}
+    late = next(one for one in library if one.id not in first and one.factory.password)
+    line = Line.objects.filter(kind="ip").first()
+    shell = Device.objects.create(name="Shell", profile=late.id, line=line, address="127.20.10.98", taken_in=True)
+    put(technician, "/api/logins", {"user": "admin", "password": "house-code"}, 200)
+    assert all(one.password != "house-code" for one in known(shell, library))
+    put(technician, "/api/logins", {"profile": late.id, "user": "admin", "password": "for-the-model"}, 200)
+    assert known(shell, library)[0].password == "for-the-model", "for its model somebody said so"
+
+
 def test_a_shared_login_is_for_a_model_and_a_level_that_there_are(technician: APIClient, keypad: Device) -> None:
     assert put(technician, "/api/logins", {"profile": "no-such", "user": "", "password": "x"}, 400)
     put(technician, "/api/logins", {"level": "root", "user": "", "password": "x"}, 400)

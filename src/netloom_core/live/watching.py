@@ -14,7 +14,7 @@ from netloom_core.model.device import Target
 log = logging.getLogger("netloom.watching")
 LEASE_S = 45.0
 AGAIN_S = 3.0
-MAX_WATCHED = 64
+MAX_WATCHED = 256  # more than the point monitor ever asks for
 Tell = Callable[[str, dict[str, str], str], None]
 
 

@@ -69,6 +69,11 @@ class Channel(Part):
         return ()
 
     @property
+    def known_first(self) -> bool:
+        """Whether the device says who it is before anybody signs in."""
+        return True
+
+    @property
     def leads(self) -> Any:
         """How it tells who is on the bus that the device leads; None where it leads none."""
         return None

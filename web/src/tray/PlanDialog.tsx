@@ -65,7 +65,7 @@ function PlanOf({ work }: { work: Work }) {
             <Input autoFocus value={reason} maxLength={300} onChange={(event) => setReason(event.target.value)} className="flex-1" placeholder="it stands in the journal with your name" />
           </label>
         )}
-        {plan && plan.steps.length > 0 && !rehearsal.data && (
+        {plan && plan.steps.length > 0 && plan.kind !== "procedure" && !rehearsal.data && (
           <Button disabled={rehearsal.isPending} title="Plays it on devices in memory that have what these were last read to have; nothing is written" onClick={() => rehearsal.mutate(plan.id)}>
             Rehearse it
           </Button>

@@ -163,6 +163,10 @@ class DialogueChannel(Channel, protocol="dialogue"):
         return (self.tcp_port,) if self.over != "serial" else ()
 
     @property
+    def known_first(self) -> bool:
+        return not self.sign_in
+
+    @property
     def driven(self) -> bool:  # type: ignore[override]
         """Without a question who is there nothing can be proven, so nothing is read or written."""
         return bool(self.identify)

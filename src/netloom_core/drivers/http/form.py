@@ -137,6 +137,10 @@ class HttpChannel(Channel, protocol="http"):
         return (self.port,)
 
     @property
+    def known_first(self) -> bool:
+        return not self.known_after_sign_in
+
+    @property
     def leads(self) -> Behind | None:
         return self.behind
 

@@ -1,7 +1,8 @@
 """By what devices are got into: a login for one device, for all of a model, or for the whole installation, by level.
 
 A device's own goes first. Where it has none, its model's, else the installation's, is tried before its factory's; the
-installation's only with devices that are known to have a code of that level, so that it is told to nobody else.
+installation's only with devices that are known to have a code of that level and that say who they are before anybody
+signs in, so that it is told to nobody else.
 """
 
 from __future__ import annotations
@@ -71,6 +72,8 @@ def _for_many(profile: Profile | None, level: str, many: Shared) -> tuple[str, S
     one = (many.get(("", by_name)) or many.get(("", level))) if coded else None
     if one is None or (not one.user and profile.speaks("snmp")):  # a nameless one would go out as a community
         return None
+    if not all(channel.known_first for channel in profile.channels.values()):
+        return None  # whoever sits at its address would be told it
     return "installation", one
 
 

@@ -19,6 +19,7 @@ from netloom_server.installation.services.present import point_label
 from netloom_server.installation.services.records import resolve_all
 
 MOST = 400  # points
+MOST_DEVICES = 200
 MOST_KEPT = 500_000  # changes; the oldest go
 MOST_READ = 20_000
 TRIM_EVERY = 50  # saves
@@ -39,6 +40,11 @@ def add(points: Sequence[tuple[str, str]], by: str, library: Library) -> None:
         if item is None or not item.live:
             raise RequestError(f"{device.name} has no live point {point[:80]}.", "Look at its points on the bench.")
         MonitoredPoint.objects.get_or_create(device=device, point=short, defaults={"by": by})
+    if MonitoredPoint.objects.values("device").distinct().count() > MOST_DEVICES:
+        raise Conflict(
+            f"Points of at most {MOST_DEVICES} devices are recorded at a time.",
+            "Take some out first. Nothing was added.",
+        )
     if MonitoredPoint.objects.count() > MOST:
         raise Conflict(f"At most {MOST} points are recorded at a time.", "Take some out first. Nothing was added.")
 

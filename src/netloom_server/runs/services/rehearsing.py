@@ -27,6 +27,10 @@ def rehearse(plan_id: str, library: Library, can: Can) -> dict[str, Any]:
     plan = Plan.objects.filter(id=plan_id[:12]).first()
     if plan is None:
         raise NotFound(f"There is no plan {plan_id!r}.", "Make a plan first.")
+    if plan.kind == "procedure":
+        raise StalePlan(
+            "A procedure is not rehearsed: what comes of it is the device's own.", "Look at what survives it."
+        )
     steps = [work.StepState(**step) for step in plan.steps]
     if not steps or len(steps) > MOST_STEPS:
         raise StalePlan(
