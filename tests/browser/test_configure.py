@@ -165,19 +165,19 @@ def test_points_over_time_and_one_that_changes_by_itself(demo: Demo, page: Page)
     assert len(rows) > 10
 
 
-def test_what_would_be_silent_after_a_power_cut_wants_a_reason(demo: Demo, page: Page) -> None:
-    demo.run("set", "Amplifier", "/outputs/1/level_dbu=-75")
-    refused = demo.refused("apply", "Amplifier", "--yes", expect=REFUSED)
-    assert "nothing would be heard there" in refused["message"]
-    page.select("Amplifier")
+def test_what_would_be_open_after_a_power_cut_wants_a_reason(demo: Demo, page: Page) -> None:
+    demo.run("set", "Doors", "/doors/1/exit_inverted=yes")
+    refused = demo.refused("apply", "Doors", "--yes", expect=REFUSED)
+    assert "a cut wire would open the door" in refused["message"]
+    page.select("Doors")
     page.press("Write 1 setting to 1 device")
     dialog = "//*[@role='dialog']"
     page.sees("That needs a reason", dialog)
     write = f"{dialog}//button[contains(.,'Write 1 setting')]"
     assert not page.xpath(write).is_enabled()
-    page.xpath(f"{dialog}//input").send_keys("it has a horn of its own")
+    page.xpath(f"{dialog}//input").send_keys("its contact is of that kind")
     page.agree("Write 1 setting to 1 device")
     page.run_ends("Write")
-    assert "it has a horn of its own" in demo.run("journal")
+    assert "its contact is of that kind" in demo.run("journal")
     assert page.driver.find_elements(By.XPATH, "//*[contains(.,'Oops')]") == []
     assert page.complaints() == []
