@@ -65,7 +65,7 @@ class PointWatch:
         """For ever: look at what is monitored, save what changed, find what chatters."""
         turn = 0
         while True:
-            if turn % LOOK_EVERY == 0:
+            if turn % LOOK_EVERY == 0 or not self._wanted:
                 wanted = await self._store.points.monitored()
                 self._wanted = {device: frozenset(points) for device, points in wanted.items()}
                 for device in self._wanted:
@@ -76,7 +76,7 @@ class PointWatch:
                 await self._store.points.save_edges(some)
                 del self._waiting[: len(some)]
             turn += 1
-            await asyncio.sleep(SAVE_S)
+            await asyncio.sleep(SAVE_S if self._wanted else LOOK_EVERY * SAVE_S)
 
     async def _find(self) -> None:
         now = self._clock.now()

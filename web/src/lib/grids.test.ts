@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Setting, WholeDevice } from "../api/client";
-import { besides, partsOf, pasted, valueOf } from "./grids";
+import { besides, firstOf, partsOf, pasted, placeOf, type Part, valueOf } from "./grids";
 
 const setting = (item: string, label: string, place: Record<string, number>, more: Partial<Setting> = {}): Setting =>
   ({ path: `${item} ${JSON.stringify(place)}`, item, label, place, editor: "row", type: "text", unit: "", limits: {}, ...more }) as unknown as Setting;
@@ -61,5 +61,25 @@ describe("what is pasted", () => {
     expect(valueOf(setting("/i", "I", {}, { type: "boolean" } as Partial<Setting>), "Yes")).toBe(true);
     expect(valueOf(setting("/i", "I", {}, { unit: "ms" } as Partial<Setting>), "500 ms")).toBe("500");
     expect(valueOf(setting("/i", "I", {}), "")).toBeUndefined();
+  });
+});
+
+describe("thousands of settings", () => {
+  const rows = (n: number, from = 0) => Array.from({ length: n }, (_, at) => ({ path: `/s${from + at}`, label: `S${from + at}`, place: {}, item: `/s${from + at}`, editor: "row" }) as unknown as Setting);
+  const sheet = { key: "relay", axis: "relay", title: "Relay", columns: ["a", "b"], rows: [1, 2, 3].map((n) => ({ label: `Relay ${n}`, number: n, cells: [rows(1, 100 + 2 * n)[0], n === 2 ? undefined : rows(1, 101 + 2 * n)[0]] })) };
+  const parts: Part[] = [{ kind: "rows", settings: rows(4) }, { kind: "sheet", sheet }, { kind: "rows", settings: rows(3, 10) }];
+
+  it("are drawn up to a number, and the rest is counted", () => {
+    expect(firstOf(parts, 100)).toEqual({ shown: parts, left: 0 });
+    const few = firstOf(parts, 3);
+    expect(few.shown).toEqual([{ kind: "rows", settings: rows(3) }]);
+    expect(few.left).toBe(1 + 5 + 3);
+    const half = firstOf(parts, 6);
+    expect(half.shown.map((part) => (part.kind === "rows" ? part.settings.length : part.sheet.rows.length))).toEqual([4, 1]);
+    expect(half.left).toBe(3 + 3);
+  });
+
+  it("are found by their place", () => {
+    expect([placeOf(parts, "/s0"), placeOf(parts, "/s3"), placeOf(parts, "/s102"), placeOf(parts, "/s12"), placeOf(parts, "/none")]).toEqual([1, 4, 5, 12, 0]);
   });
 });

@@ -10,7 +10,7 @@ export interface Sheet {
   axis: string;
 }
 
-type Part = { kind: "rows"; settings: Setting[] } | { kind: "sheet"; sheet: Sheet };
+export type Part = { kind: "rows"; settings: Setting[] } | { kind: "sheet"; sheet: Sheet };
 
 type Point = WholeDevice["points"][number];
 
@@ -76,6 +76,45 @@ export function partsOf(settings: Setting[]): Part[] {
     const made = axesOf(own[0]).length === 2 ? crossed(part.sheet.key, own) : counted(part.sheet.key, own);
     return made.rows.length > 1 ? [{ kind: "sheet", sheet: made }] : [{ kind: "rows", settings: own }];
   });
+}
+
+const cells = (row: Sheet["rows"][number]): number => row.cells.filter(Boolean).length;
+
+/** The first so many settings of these parts, in their order, and how many are left: thousands are not drawn at once. */
+export function firstOf(parts: Part[], most: number): { shown: Part[]; left: number } {
+  const shown: Part[] = [];
+  let room = most;
+  let left = 0;
+  for (const part of parts) {
+    if (part.kind === "rows") {
+      const those = part.settings.slice(0, Math.max(room, 0));
+      if (those.length) shown.push({ kind: "rows", settings: those });
+      room -= those.length;
+      left += part.settings.length - those.length;
+      continue;
+    }
+    const rows: Sheet["rows"] = [];
+    for (const row of part.sheet.rows) {
+      if (room > 0) rows.push(row);
+      else left += cells(row);
+      room -= room > 0 ? cells(row) : 0;
+    }
+    if (rows.length) shown.push({ kind: "sheet", sheet: rows.length === part.sheet.rows.length ? part.sheet : { ...part.sheet, rows } });
+  }
+  return { shown, left };
+}
+
+/** The place of a setting among all that are drawn, counted from 1; 0 where it is not among them. */
+export function placeOf(parts: Part[], path: string): number {
+  let count = 0;
+  for (const part of parts) {
+    const all = part.kind === "rows" ? part.settings : part.sheet.rows.flatMap((row) => row.cells.filter((one) => one !== undefined));
+    for (const setting of all) {
+      count += 1;
+      if (setting.path === path) return count;
+    }
+  }
+  return 0;
 }
 
 function axesOf(setting: Setting): string[] {

@@ -1,6 +1,6 @@
 import { useQueries } from "@tanstack/react-query";
 import { Redo2, Undo2 } from "lucide-react";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { asProblem, type Device, type Setting, type WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
 import { goThroughEdits, useDecide } from "../../api/work";
@@ -10,8 +10,8 @@ import { useStore } from "../../lib/store";
 import { LeftToDo } from "../../bench/LeftToDo";
 import type { BenchProps } from "../lens";
 import { lensOf } from "../registry";
-import { ask } from "../../lib/place";
-import { besides, partsOf } from "../../lib/grids";
+import { ask, place } from "../../lib/place";
+import { besides, firstOf, partsOf, placeOf } from "../../lib/grids";
 import { plural, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Choice, Empty, Heading, Input, Trouble, Waiting } from "../../ui/parts";
@@ -35,6 +35,8 @@ import { Templates } from "./Templates";
 import { VIEW_KEYS, VIEWS } from "./views/registry";
 
 const MOST = 60;
+const AT_FIRST = 160; // settings that are drawn at once
+const EACH_TIME = 400;
 
 /** Configure: values of one device, or what many have in common, side by side; live states; write. */
 export function ConfigureBench({ chosen, devices }: BenchProps) {
@@ -117,9 +119,10 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
   }, [whole]);
   const all = (setting: Setting) => byPath.get(setting.path) ?? [setting];
   const shared = useMemo(() => sharedBy(whole), [whole]);
-  const mine = useStore(edits, (e) => e.past).reduce((found, edit) => new Set([...found, ...(edit.paths ?? [])]), new Set<string>());
+  const past = useStore(edits, (e) => e.past);
+  const mine = useMemo(() => new Set(past.flatMap((edit) => edit.paths ?? [])), [past]);
   const low = search.trim().toLowerCase();
-  const wanted = shared.filter((setting) => {
+  const wanted = useMemo(() => shared.filter((setting) => {
     if (low && !`${setting.label} ${setting.path} ${shown(setting.running, setting)} ${shown(setting.intended, setting)}`.toLowerCase().includes(low)) return false;
     const those = all(setting);
     if (show === "decided") return those.some((s) => s.intended !== null);
@@ -131,8 +134,11 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
       return pending + unkept + drift + unreadable.length > 0;
     }
     return true;
-  });
-  const parts = partsOf(wanted);
+  }), [shared, low, show, byPath, mine]);
+  const parts = useMemo(() => partsOf(wanted), [wanted]);
+  const sought = useStore(place, (p) => p.setting);
+  const [most, setMost] = useState(AT_FIRST);
+  const drawn = firstOf(parts, Math.max(most, sought ? placeOf(parts, sought) : 0));
   const single = whole.length === 1 ? whole[0] : undefined;
   const points = usePoints(single);
   const beside = new Map(
@@ -197,13 +203,14 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
       >
         Settings
       </Heading>
-      {parts.map((part) =>
+      {drawn.shown.map((part) =>
         part.kind === "sheet" ? (
           <SettingSheet key={part.sheet.key} sheet={part.sheet} all={all} decide={decide} called={single?.face.axes[part.sheet.axis] ?? []} now={beside.get(part.sheet.key)?.length ? { columns: beside.get(part.sheet.key)!, points } : undefined} />
         ) : (
           <Rows key={part.settings[0].path} settings={part.settings} all={all} set={set} forget={forget} channel={whole.length === 1 ? whole[0].channel : ""} />
         ),
       )}
+      {drawn.left > 0 && <More left={drawn.left} more={() => setMost((now) => now + EACH_TIME)} />}
       {!wanted.length && (
         <Empty title={!shared.length ? (models > 1 ? `No setting is the same on these ${models} models. Select devices of one model to set them together.` : "This model has no settings, only points.") : low ? "No setting is called that, or has that value." : NOTHING[show]} />
       )}
@@ -215,6 +222,21 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
       {single?.can.includes("record") && <History device={single} />}
       {whole.length === 1 && <AtTheDevice device={whole[0]} />}
     </>
+  );
+}
+
+/** Draws the next ones as soon as it comes into view. */
+function More({ left, more }: { left: number; more: () => void }) {
+  const here = useRef<HTMLButtonElement>(null);
+  useEffect(() => {
+    const seen = new IntersectionObserver((all) => all.some((one) => one.isIntersecting) && more(), { rootMargin: "300px" });
+    if (here.current) seen.observe(here.current);
+    return () => seen.disconnect();
+  });
+  return (
+    <button ref={here} type="button" className="my-2 text-[12.5px] text-soft hover:underline" onClick={more}>
+      {plural(left, "more setting")} below
+    </button>
   );
 }
 

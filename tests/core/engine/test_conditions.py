@@ -73,7 +73,7 @@ def every_order(at_once: Sequence[Change], together: Sequence[Sequence[Change]])
             yield [*([c] for c in way[:at]), *together, *([c] for c in way[at:])]
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=200, deadline=None)
 @given(conditions, whole, whole, KINDS)
 def test_whatever_the_changes_the_order_passes_nothing_forbidden_or_there_is_none(
     raw: list[dict[str, Any]], start: dict[str, int], end: dict[str, int], kinds: dict[str, str]
@@ -90,7 +90,7 @@ def test_whatever_the_changes_the_order_passes_nothing_forbidden_or_there_is_non
     assert passes(known, start, [*([c] for c in found.first), *together, *([c] for c in found.late)])
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 @given(conditions, whole, st.sets(st.sampled_from(PATHS), max_size=2))
 def test_what_is_offered_is_allowed_and_nothing_is_nearer(
     raw: list[dict[str, Any]], values: dict[str, int], decided: set[str]
