@@ -22,8 +22,8 @@ settings.load_profile("netloom")
 ROOT = Path(__file__).resolve().parents[1]
 
 
-# Folders whose tests keep the processor busy, and those whose tests mostly wait for lines; others are short.
-BUSY, WAITING = ("browser", "scenarios"), ("laboratory", "standins", "made_up", "peers")
+# Folders whose tests keep the processor busy, and those whose tests mostly wait for lines, longest first.
+BUSY, WAITING = ("browser", "scenarios", "server"), ("standins", "laboratory", "made_up", "peers")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -34,7 +34,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         files.setdefault(item.path, []).append(item)
 
     def of(folders: tuple[str, ...]) -> list[Path]:
-        return [path for path in files if path.parent.name in folders]
+        return [path for folder in folders for path in files if path.parent.name == folder]
 
     turns = [path for pair in zip_longest(of(BUSY), of(WAITING)) for path in pair if path is not None]
     rest = [path for path in files if path not in set(turns)]

@@ -25,6 +25,7 @@ from netloom_core.profiles.item import Item
 from netloom_core.profiles.joining import Joining
 from netloom_core.profiles.levels import Ladder, Level
 from netloom_core.profiles.people import Connector, Console, Light, Procedure, Restless, View
+from netloom_core.profiles.signals import Jack, Signals
 from netloom_core.profiles.universe import Listens, Sends
 from netloom_core.types.base import Part
 
@@ -120,6 +121,7 @@ class Profile(Part):
     firmware: Firmware | None = None
     listens: Listens | None = None
     sends: Sends | None = None
+    signals: Signals | None = None
     standard: ByStandard | None = None
 
     @model_validator(mode="before")
@@ -169,7 +171,23 @@ class Profile(Part):
         for what, path in self._named_for_universes():
             if path and path not in decided:
                 raise ValueError(f"{what} names {path}, which is no item that is decided")
+        if self.signals is not None:
+            for problem in self.signals.problems(self.axes, {item.path for item in self.items}):
+                raise ValueError(f"signals: {problem}")
         return self
+
+    @cached_property
+    def jacks(self) -> dict[str, Jack]:
+        """Where signals come in and go out, by name, for every place on its axis."""
+        found: dict[str, Jack] = {}
+        for jack in self.signals.jacks if self.signals is not None else []:
+            if not jack.axis:
+                found[jack.id] = jack
+                continue
+            for number in self.axes[jack.axis].numbers:
+                one = jack.at(number, self.axes[jack.axis])
+                found[one.id] = one
+        return found
 
     def _named_for_universes(self) -> list[tuple[str, str]]:
         found = []

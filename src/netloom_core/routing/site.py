@@ -1,0 +1,128 @@
+"""Devices with what is known of them, and the cables between them: what paths are worked out from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from netloom_core.documents.tree import Document, leaves
+from netloom_core.profiles.item import Item, Need
+from netloom_core.profiles.profile import Profile
+from netloom_core.profiles.signals import Jack, Told
+from netloom_core.types.base import BadValue
+
+
+@dataclass(frozen=True)
+class End:
+    """A jack of a device. Without a device it is something that is not on record, and `jack` is what people call it."""
+
+    device: str
+    jack: str
+
+
+@dataclass(frozen=True)
+class Cable:
+    id: str
+    source: End
+    target: End
+
+
+@dataclass(frozen=True)
+class Feed:
+    """What comes into a jack from inside: always `always`, or by the value of `by` from one of `table`."""
+
+    by: str = ""
+    always: str = ""
+    table: Mapping[str, str] = field(default_factory=dict)
+
+
+def feeds(profile: Profile) -> dict[str, Feed]:
+    """Of every jack that something inside leads to, by its name."""
+    found: dict[str, Feed] = {}
+    if profile.signals is None:
+        return found
+    axes = {jack.id: jack.axis for jack in profile.signals.jacks}
+    for one in profile.signals.passes:
+        numbers = profile.axes[axes[one.into]].numbers if axes[one.into] else (None,)
+        for number in numbers:
+            into = one.into if number is None else f"{one.into}-{number}"
+            by = one.by if number is None else one.by.replace(f"{{{axes[one.into]}}}", str(number))
+            if one.values:
+                found[into] = Feed(by, table=one.values)
+            elif not by:
+                found[into] = Feed(always=one.of if not axes[one.of] else f"{one.of}-{number}")
+            elif axes[one.of]:
+                found[into] = Feed(by, table={str(n): f"{one.of}-{n}" for n in profile.axes[axes[one.of]].numbers})
+            else:
+                found[into] = Feed(by, table={"True": one.of})
+    return found
+
+
+@dataclass
+class Thing:
+    """A device as far as signals go. `facts` are values by path as last told; of what nobody knows nothing is there."""
+
+    id: str
+    name: str
+    profile: Profile
+    facts: Mapping[str, Any]
+    firmware: str = ""
+
+    @cached_property
+    def jacks(self) -> dict[str, Jack]:
+        """Those that it has, as it is set."""
+        return {ident: jack for ident, jack in self.profile.jacks.items() if all(self.met(n) for n in jack.needs)}
+
+    def met(self, need: Need) -> bool:
+        """Whether a need holds; what is not known is taken to hold."""
+        value = self.facts.get(need.path)
+        return value is None or value in need.one_of
+
+    def stopped(self, need: Need) -> bool:
+        value = self.facts.get(need.path)
+        return value is not None and value in need.one_of
+
+    def told(self, told: Told | None) -> bool | None:
+        """None where nobody knows."""
+        value = self.facts.get(told.path) if told is not None else None
+        return None if told is None or value is None else value in told.one_of
+
+    def text(self, path: str) -> str:
+        value = self.facts.get(path) if path else None
+        return value if isinstance(value, str) else ""
+
+
+class Site:
+    def __init__(self, things: Iterable[Thing], cables: Iterable[Cable]) -> None:
+        self.things = {one.id: one for one in things}
+        self.cables = list(cables)
+        self.into = {cable.target: cable for cable in self.cables}
+        self._feeds: dict[str, dict[str, Feed]] = {}
+
+    def feed(self, thing: Thing, jack: str) -> Feed | None:
+        profile = thing.profile.id
+        if profile not in self._feeds:
+            self._feeds[profile] = feeds(thing.profile)
+        return self._feeds[profile].get(jack)
+
+
+def facts_of(profile: Profile, running: Document, states: Mapping[str, str]) -> dict[str, Any]:
+    """What is known of a device by path: the document as last read, and over it the states by point as last told."""
+    found: dict[str, Any] = dict(leaves(running))
+    for point, state in states.items():
+        item = profile.by_point.get(point)
+        if item is not None and (value := value_of(item, state)) is not None:
+            found[item.path] = value
+    return found
+
+
+def value_of(item: Item, state: str) -> Any:
+    """A point's state as the value that its item has; None where it is none of its type."""
+    if item.type.name == "boolean":
+        return {"on": True, "off": False}.get(state)
+    try:
+        return item.type.canonical(state)
+    except BadValue:
+        return None

@@ -1,0 +1,169 @@
+"""Driving several points of a device in one go: a route, a row of a grid, a preset. With the journal, and a look after.
+
+What is as wanted already is not sent again. What one point answers does not keep the others; a device that falls silent
+is told nothing more.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from netloom_core.bus.turns import Priority
+from netloom_core.errors import DeviceError, NetloomError, NoAnswer, RequestError
+from netloom_core.live.session import Talk
+from netloom_core.live.sessions import Sessions
+from netloom_core.model.device import Target
+from netloom_core.model.work import JournalEntry
+from netloom_core.profiles.profile import Profile
+from netloom_core.run.drive import checked_point, short_name
+from netloom_core.run.steps.base import Records
+from netloom_core.run.supervisor import insist, own_fault
+
+log = logging.getLogger("netloom.take")
+TAKE_S = 20.0  # of a few points; more of them have longer
+EACH_S = 0.5
+Word = Literal["taken", "same", "refused", "not-followed", "not-sent", "unknown", "unproven"]
+DONE: frozenset[str] = frozenset({"taken", "same"})
+
+
+@dataclass
+class Taken:
+    """What came of one point: it was `before`, is `now` as last looked at; empty where nobody knows."""
+
+    device: str
+    point: str
+    wanted: str
+    before: str = ""
+    now: str = ""
+    word: Word = "not-sent"
+    message: str = ""
+
+    def as_dict(self) -> dict[str, str]:
+        return dict(vars(self))
+
+
+async def take(
+    target: Target, profile: Profile, wanted: Mapping[str, str], sessions: Sessions, records: Records, by: str
+) -> tuple[list[Taken], dict[str, str]]:
+    """Drive all of them; what came of each, and all states as last told. Raises only where nothing was sent.
+
+    `wanted` are states by the short name of a point, or its path. Raises UnknownSetting and OutOfRange before anything
+    else, and what the session raises when its states are asked for.
+    """
+    points = {short_name(profile, point): state for point, state in wanted.items()}
+    if len(points) < len(wanted):
+        raise RequestError(f"A point of {target.name} is wanted in two states at once. Nothing was driven.")
+    points = {point: checked_point(profile, point, state) for point, state in points.items()}
+    talk = await sessions.talk(target, f"{by} drives", Priority.DRIVE)
+    deadline = asyncio.get_running_loop().time() + TAKE_S + EACH_S * len(points)
+    try:
+        async with asyncio.timeout_at(deadline):
+            states = await talk.states()
+    except TimeoutError:
+        raise NoAnswer(
+            f"{target.name} did not tell its states in time. Nothing was driven.",
+            "Look at its power and cable, and try again.", target=target.device, outcome="not_sent",
+        ) from None  # fmt: skip
+    except NetloomError as error:
+        error.outcome = "not_sent"  # of the drive: only its states were asked for
+        raise
+    found = [Taken(target.device, point, state, states.get(point, "")) for point, state in points.items()]
+    todo = [one for one in found if one.before != one.wanted]
+    for one in found:
+        if one not in todo:
+            one.now, one.word = one.before, "same"
+    if todo:
+        states = await _written_down(target, todo, talk, profile, records, by, deadline) or states
+    return found, states
+
+
+async def _written_down(
+    target: Target, todo: list[Taken], talk: Talk, profile: Profile, records: Records, by: str, deadline: float
+) -> dict[str, str]:
+    intent = secrets.token_hex(8)
+
+    def entry(kind: str, outcome: str = "", said: str = "") -> JournalEntry:
+        changes: tuple[dict[str, Any], ...] = tuple(
+            {"path": f"point:{one.point}", "from": one.before, "to": one.wanted}
+            | ({"read_back": one.now or None} if kind == "outcome" else {})
+            for one in todo
+        )
+        return JournalEntry(
+            kind, "", target.device, target.line.id, target.address, "drive", by, intent,
+            outcome=outcome, message=said, changes=changes,
+        )  # fmt: skip
+
+    await records.intend(entry("intent"))
+    states: dict[str, str] = {}
+    try:
+        states = await _all(target, todo, talk, profile, deadline)
+    except Exception as error:
+        log.exception("driving %s broke", target.device)
+        for one in todo:
+            one.word, one.message = "unknown", one.message or own_fault(error).message
+    words = {one.word for one in todo}
+    outcome = (
+        "done" if words <= DONE else "unproven" if words <= DONE | {"unproven"}
+        else "unknown" if "unknown" in words else "failed"
+    )  # fmt: skip
+    said = " ".join(dict.fromkeys(one.message for one in todo if one.message))[:1000]
+    await insist(lambda: records.conclude(entry("outcome", outcome, said)), "what came of a take")
+    return states
+
+
+async def _all(target: Target, todo: list[Taken], talk: Talk, profile: Profile, deadline: float) -> dict[str, str]:
+    """The states after it. Each of them has its word then."""
+    sent: list[Taken] = []
+    silent = ""
+    late = f"{target.name} did not do it in time, and it was given up."
+    try:
+        async with asyncio.timeout_at(deadline):
+            for one in todo:
+                if silent:
+                    one.message = f"It was not sent, since {silent[0].lower()}{silent[1:]}"
+                    continue
+                sent.append(one)
+                one.word = "unknown"
+                try:
+                    await talk.drive(one.point, one.wanted)
+                except NetloomError as error:
+                    one.message = error.message
+                    if error.outcome == "not_sent":
+                        one.word = "not-sent"
+                        sent.remove(one)
+                    elif isinstance(error, DeviceError):
+                        one.word = "refused"
+                    if not isinstance(error, DeviceError):
+                        silent = error.message
+            states = await talk.states()
+    except (NetloomError, TimeoutError) as error:
+        message = error.message if isinstance(error, NetloomError) else late
+        for one in sent:
+            one.message = one.message or message
+        for one in todo:
+            if one not in sent and not one.message:
+                one.message = f"It was not sent. {message}"
+        return {}
+    for one in sent:
+        _judge(one, states, profile, target)
+    return states
+
+
+def _judge(one: Taken, states: Mapping[str, str], profile: Profile, target: Target) -> None:
+    one.now = states.get(one.point, "")
+    if not one.now:
+        if one.word == "unknown" and not one.message:
+            one.word, one.message = "unproven", f"{target.name} does not tell the state of {one.point}."
+        return
+    if one.now in (one.wanted, *profile.by_point[one.point].by_way_of.get(one.wanted, [])):
+        one.word = "taken"
+    elif one.word != "refused":
+        one.word = "not-followed"
+        one.message = (
+            one.message or f"{one.point} of {target.name} is {one.now!r} after it was driven to {one.wanted!r}."
+        )
