@@ -24,6 +24,7 @@ from netloom_standins.announce import Announcer
 from netloom_standins.control import Control
 from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.net_unit import NetUnit
+from netloom_standins.picture import Picture
 from netloom_standins.site import build_units, load_site
 from netloom_standins.units import Unit
 
@@ -82,9 +83,11 @@ async def run(arguments: argparse.Namespace) -> None:
         if isinstance(box, DescribedUnit):
             box.announce = announcer.announce
         await box.start()
+    picture = Picture(site, units)
+    following = asyncio.ensure_future(picture.keep())
     token = secrets.token_urlsafe(24)
     config = Config(
-        Control(units, token, {port.link.name: port for port in lines}),
+        Control(units, token, {port.link.name: port for port in lines}, picture),
         http="h11",
         ws="none",
         lifespan="off",
@@ -108,6 +111,7 @@ async def run(arguments: argparse.Namespace) -> None:
     try:
         await stop.wait()
     finally:
+        following.cancel()
         found.unlink(missing_ok=True)
         memory.save()
         for box in boxes:

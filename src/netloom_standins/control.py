@@ -5,6 +5,8 @@ On 127.0.0.1 with a token that only the owner of the data folder can read.
     POST /units/<id>/fault         {"kind": ..., ...}; kinds are in FAULTS
     GET  /ports                    the serial ports
     POST /ports/<name>             {"kind": "unplug"}, or {"kind": "rename", "to": ...}
+    GET  /sources                  what gives pictures and is no unit
+    POST /sources/<name>           {"on": true, "format": ..., "protected": ...}, each as it is wanted
 """
 
 from __future__ import annotations
@@ -12,6 +14,7 @@ from __future__ import annotations
 import asyncio
 import hmac
 import re
+import urllib.parse
 from collections import Counter
 from collections.abc import Awaitable, Callable
 from typing import Any
@@ -20,6 +23,7 @@ from netloom_core.errors import NetloomError
 from netloom_standins.asgi import Receive, Send, read_json, reply
 from netloom_standins.described.memory import Wrong
 from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.picture import Picture
 from netloom_standins.pty_port import PtyPort
 from netloom_standins.units import Unit
 
@@ -170,11 +174,18 @@ def described(unit: Unit, ident: str) -> dict[str, Any]:
 
 
 class Control:
-    def __init__(self, units: list[Unit], token: str, ports: dict[str, PtyPort] | None = None) -> None:
+    def __init__(
+        self,
+        units: list[Unit],
+        token: str,
+        ports: dict[str, PtyPort] | None = None,
+        picture: Picture | None = None,
+    ) -> None:
         serials = Counter(unit.serial for unit in units)
         # Some bear no serial number, or that of another one.
         self._units = {u.serial if u.serial and serials[u.serial] == 1 else u.name: u for u in units}
         self._ports = ports or {}
+        self._picture = picture
         self._token = token
 
     async def __call__(self, scope: dict[str, Any], receive: Receive, send: Send) -> None:
@@ -191,6 +202,9 @@ class Control:
             return
         if scope["path"].startswith("/ports"):
             await self._port(scope, await read_json(receive), send)
+            return
+        if scope["path"].startswith("/sources"):
+            await self._source(scope, await read_json(receive), send)
             return
         parts = scope["path"].strip("/").split("/")
         unit = self._units.get(parts[1]) if len(parts) == 3 else None
@@ -226,3 +240,16 @@ class Control:
             await reply(send, 200, {"port": to})
         else:
             await reply(send, 404, {"problem": "no such port or kind of fault"})
+
+    async def _source(self, scope: dict[str, Any], body: dict[str, Any], send: Send) -> None:
+        name = urllib.parse.unquote(scope["path"].removeprefix("/sources").strip("/"))
+        if self._picture is None or (name and name not in self._picture.sources):
+            await reply(send, 404, {"problem": "no such source"})
+            return
+        if scope["method"] == "POST" and name:
+            try:
+                self._picture.turn(name, body)
+            except ValueError as error:
+                await reply(send, 422, {"problem": str(error)})
+                return
+        await reply(send, 200, {"sources": self._picture.told()})

@@ -90,10 +90,13 @@ def pick(edid: Edid, source: Source) -> Pick:
     return Pick(None, "nothing that the display takes can be made", tuple(passed))
 
 
-def takes(edid: Edid, width: int, height: int, refresh: float, *, interlaced: bool = False) -> bool:
-    """Whether it says that it takes such a picture."""
-    wanted = (width, height, round(refresh), interlaced)
-    return any(mode.size == wanted for mode in edid.modes)
+def takes(edid: Edid, width: int, height: int, refresh: float | None, *, interlaced: bool = False) -> bool:
+    """Whether it says that it takes such a picture; at any rate where none is given."""
+    return any(
+        (mode.width, mode.height, mode.interlaced) == (width, height, interlaced)
+        and (refresh is None or round(mode.refresh) == round(refresh))
+        for mode in edid.modes
+    )
 
 
 def promised_in_vain(offered: Edid, displays: Sequence[tuple[str, Edid]]) -> list[str]:

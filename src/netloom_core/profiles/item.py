@@ -112,9 +112,7 @@ class Item(Part):
 
     def state_of(self, value: Any) -> str:
         """A value as the state of a point."""
-        if isinstance(self.type, Boolean):
-            return "on" if value else "off"
-        return str(value) if isinstance(self.type, Choice) else self.type.show(value)
+        return self.type.state(value)
 
     @property
     def axes(self) -> list[str]:

@@ -16,10 +16,16 @@ Scalar = str | int | bool
 
 
 class Told(Part):
-    """An item that tells a fact by one of these values; of a boolean, and with none given, by being true."""
+    """An item that tells a fact by one of these values, by none of those, or with neither given by being true."""
 
     path: str
-    one_of: list[Scalar] = [True]
+    one_of: list[Scalar] = []
+    none_of: list[Scalar] = []
+
+    def by(self, value: Scalar) -> bool:
+        if self.none_of:
+            return value not in self.none_of
+        return value in self.one_of if self.one_of else value is True
 
     def at(self, numbers: dict[str, int]) -> Told:
         return self.model_copy(update={"path": filled(self.path, numbers)})

@@ -210,7 +210,8 @@ def _not_shown(thing: Thing, jack: str, shape: str, edid: Edid | None) -> list[S
     found = FORMAT.match(shape)
     if edid is None or found is None:
         return []
-    width, height, how, rate = int(found[1]), int(found[2]), found[3], float(found[4] or 60)
+    width, height, how = int(found[1]), int(found[2]), found[3]
+    rate = float(found[4]) if found[4] else None  # some say the size alone
     if takes(edid, width, height, rate, interlaced=how == "i"):
         return []
     who = edid.name or "the display"

@@ -87,7 +87,7 @@ class Thing:
     def told(self, told: Told | None) -> bool | None:
         """None where nobody knows."""
         value = self.facts.get(told.path) if told is not None else None
-        return None if told is None or value is None else value in told.one_of
+        return None if told is None or value is None else told.by(value)
 
     def text(self, path: str) -> str:
         value = self.facts.get(path) if path else None

@@ -64,6 +64,10 @@ class ValueType(Part):
         """The value in words, without its unit."""
         return str(value)
 
+    def state(self, value: Any) -> str:
+        """The value as the state of a point, from which it can be had again."""
+        return self.show(value)
+
     def on_axes(self, axes: dict[str, Any]) -> Self:
         """The type with what it takes from the profile's axes."""
         return self

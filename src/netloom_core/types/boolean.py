@@ -30,3 +30,6 @@ class Boolean(ValueType):
 
     def show(self, value: Any) -> str:
         return "yes" if value else "no"
+
+    def state(self, value: Any) -> str:
+        return "on" if value else "off"

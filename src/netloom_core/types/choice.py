@@ -62,6 +62,9 @@ class Choice(ValueType):
     def show(self, value: Any) -> str:
         return next((option.label for option in self.options if option.value == value), str(value))
 
+    def state(self, value: Any) -> str:
+        return str(value)
+
     def limits(self) -> dict[str, Any]:
         return {"options": [option.model_dump() for option in self.options], "of": self.of}
 

@@ -61,6 +61,9 @@ class Several(ValueType):
     def show(self, value: Any) -> str:
         return ", ".join(self.each.show(one) for one in value) if isinstance(value, list) else str(value)
 
+    def state(self, value: Any) -> str:
+        return ",".join(self.each.state(one) for one in value) if isinstance(value, list) else str(value)
+
     def on_axes(self, axes: dict[str, Any]) -> Self:
         return self.model_copy(update={"each": self.each.on_axes(axes)})
 

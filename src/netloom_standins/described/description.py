@@ -14,6 +14,21 @@ from netloom_standins.described.memory import Cell, Forbidden, spread
 FOLDER = Path(__file__).resolve().parents[3] / "demo" / "models"
 
 
+class Presets(BaseModel):
+    """Its own presets: driven to a number, `recall` puts what `holds` of it into the `cells`, `save` the other way."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    recall: str
+    save: str
+    cells: str
+    holds: str  # with {preset}
+
+    def pairs(self, number: int) -> list[tuple[str, str]]:
+        kept = spread(self.holds.replace("{preset}", str(number)))
+        return list(zip(spread(self.cells), kept, strict=True))
+
+
 class Description(BaseModel):
     """`calls_itself` are words that its faces tell by `{name}`. `boot` is how long it takes to start, in seconds.
 
@@ -37,6 +52,8 @@ class Description(BaseModel):
     survives: list[str] = []  # paths that a reset leaves as they are
     wireless: dict[str, str] = {}  # where it has its mode, name, passphrase and link of a wireless network
     forbids: list[Forbidden] = []  # what may not stand together
+    signals: dict[str, dict[str, Any]] = {}  # its jacks: see picture.py
+    presets: Presets | None = None
     follows: dict[str, dict[str, list[Any]]] = {}
     faces: list[dict[str, Any]] = []
 

@@ -208,7 +208,7 @@ class Documents(Service):
         return told
 
     def _states(self) -> dict[str, Any]:
-        return {name: self.described.memory.value(path) for name, path in self.points.items()}
+        return {name: _state(self.described.memory.value(path)) for name, path in self.points.items()}
 
     async def _patch(self, body: Document, send: Send) -> None:
         unit = self.described
@@ -238,10 +238,16 @@ class Documents(Service):
         unit, path = self.described, self.points.get(point)
         state = body.get("state")
         cell = unit.memory.cells.get(path or "")
-        if path is None or cell is None or point not in self._driven or state not in (cell.words or ()):
-            await reply(send, 422, {"problem": "no such point or state"})
+        if path is None or cell is None or point not in self._driven:
+            await reply(send, 422, {"problem": "no such point"})
             return
-        unit.memory.set(path, state)
+        if unit.pulled():
+            raise Dropped
+        try:
+            unit.written(path, state)
+        except Wrong as error:
+            await reply(send, 409 if str(error) == "refused" else 422, {"problem": "not now, or no such state"})
+            return
         how, word, span = self._pulses.get(point, ("", "", ""))
         if how and state == "on" and unit.memory.value(how) == word:
             unit._job(self._end_pulse(path, int(unit.memory.value(span)) / 1000))
@@ -280,10 +286,15 @@ class Stream:
 
     def tell(self, path: str, value: Any) -> None:
         if path in self._names:
-            self.changes.put_nowait({self._names[path]: value})
+            self.changes.put_nowait({self._names[path]: _state(value)})
 
     def started(self) -> None:
         """It was cut when the power went."""
+
+
+def _state(value: Any) -> str:
+    """As a state is said: a word."""
+    return ("on" if value else "off") if isinstance(value, bool) else str(value)
 
 
 def _token(scope: dict[str, Any]) -> str:

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict
 
 from netloom_core.documents.tree import MISSING, Document, get, put
 
+_FLAGS = {"1": True, "0": False, "true": True, "false": False, "on": True, "off": False}
 _SPAN = re.compile(r"\{(\d+)\.\.(\d+)\}")
 
 
@@ -57,7 +58,7 @@ class Cell(BaseModel):
             raise Wrong("fixed")
         try:
             if self.flag:
-                return {"1": True, "0": False, "true": True, "false": False}[str(value).lower()]
+                return _FLAGS[str(value).lower()]
             if self.words is not None:
                 return next(word for word in self.words if word.lower() == str(value).lower())
             if self.whole is not None:

@@ -174,6 +174,11 @@ class DescribedUnit(NetUnit):
             self.on_change()
         for talk in list(self.talks):
             talk.tell(path, value)
+        presets = self.description.presets
+        if presets is not None and path in (presets.recall, presets.save) and int(value):
+            for cell, kept in presets.pairs(int(value)):
+                start, end = (kept, cell) if path == presets.recall else (cell, kept)
+                self.memory.set(end, self.memory.value(start))
 
     async def plug(self, into: str, port: int) -> None:
         """Its DMX cable goes to a port of the node at `into`."""
