@@ -155,7 +155,7 @@ def rehearse(devices: Devices = None) -> None:
 
 RESULTS = {"done": 0, "unproven": 1, "skipped": 2, "failed": 3, "unknown": 4}
 GOOD = ("done", "unproven")
-LEFT_OUT = ("left-out", "level-wanted", "forbidden", "no-order")  # remarks on what is decided and not written
+LEFT_OUT = ("left-out", "level-wanted", "forbidden", "no-order", "locked")  # remarks on what is decided and not written
 
 
 def make_plan(body: dict[str, Any]) -> dict[str, Any]:

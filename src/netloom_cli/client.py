@@ -45,6 +45,7 @@ EXIT_BY_CODE = {
     "cannot-do": WORDS,
     "reason-wanted": REFUSED,
     "fenced": REFUSED,
+    "locked": REFUSED,
     "level-wanted": FAILED,
     "store": FAILED,
     "disk-full": REFUSED,

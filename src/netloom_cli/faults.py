@@ -198,3 +198,30 @@ def list_ports() -> None:
     """The stand-ins' serial ports."""
     found = _call("GET", "/ports")
     give(found) if context.json else table(("Name", "Path"), found["ports"].items())
+
+
+@fault_app.command("source")
+def source(
+    name: Annotated[str, typer.Argument(help="as `fault sources` lists them")],
+    on: Annotated[bool | None, typer.Option("--on/--off", help="switch it")] = None,
+    format: Annotated[str, typer.Option(help="what it gives, like 1920x1080p60")] = "",
+    protected: Annotated[bool | None, typer.Option("--protected/--free", help="whether it is copy-protected")] = None,
+) -> None:
+    """What gives pictures and is no device: on, off, of another format, protected."""
+    body = {"on": on, "format": format or None, "protected": protected}
+    done = _call("POST", f"/sources/{quoted(name)}", {key: value for key, value in body.items() if value is not None})
+    give(done) if context.json else _sources(done)
+
+
+@fault_app.command("sources")
+def list_sources() -> None:
+    """The stand-ins' sources of pictures."""
+    found = _call("GET", "/sources")
+    give(found) if context.json else _sources(found)
+
+
+def _sources(found: dict[str, Any]) -> None:
+    table(
+        ("Name", "Gives", "Protected", ""),
+        ((s["name"], s["format"], "yes" if s["protected"] else "", "" if s["on"] else "off") for s in found["sources"]),
+    )

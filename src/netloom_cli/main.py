@@ -12,10 +12,12 @@ from netloom_cli import (
     backups,
     changes,
     codes,
+    edids,
     faults,
     people,
     places,
     profiles,
+    routing,
     settings,
     survey,
     templates,
@@ -44,7 +46,10 @@ def common(
     context.json = json or context.json
 
 
-for module in (survey, who, changes, places, universes, codes, settings, templates, backups, faults, people, profiles):
+for module in (
+    survey, who, changes, places, universes, codes, settings, templates, routing, edids, backups, faults, people,
+    profiles,
+):  # fmt: skip
     module.register(app)
 
 

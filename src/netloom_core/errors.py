@@ -3,7 +3,7 @@
     NetloomError
       RequestError        we were asked for something that cannot be      nothing was sent
         OutOfRange  UnknownSetting  Reserved  AddressTaken  AddressOutside  WrongModel  StalePlan
-        CannotDo  ReasonWanted  Fenced
+        CannotDo  ReasonWanted  Fenced  Locked
       LinkError           the wire or the port on this computer           nothing was sent
         PortMissing  PortBusy  Crowded
       NoAnswer            silence: nobody knows whether it was carried out
@@ -76,6 +76,12 @@ class Fenced(RequestError):
     """Somebody fenced it off for a time: nothing there is driven, by nobody."""
 
     code = "fenced"
+
+
+class Locked(RequestError):
+    """Somebody locked a crosspoint: it stays as it is, or keeps one input out."""
+
+    code = "locked"
 
 
 class Reserved(RequestError):

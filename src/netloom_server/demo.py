@@ -20,6 +20,7 @@ from netloom_server.backups.models import Backup, Document
 from netloom_server.installation.models import Area, Device, Installation, Line, Unit
 from netloom_server.installation.services.fitting import fit, unit_of
 from netloom_server.installation.services.records import recount
+from netloom_server.routing.models import Cable
 
 
 @transaction.atomic
@@ -48,6 +49,18 @@ def seed(site_file: Path, ports: Path, library: Library) -> None:
             unit = unit_of(Device.objects.get(name=data["name"]))
             unit.switch = place
             unit.save(update_fields=["switch"])
+    for data in site.get("cables", []):
+        if data.get("record", True):
+            start, end = _end(data["from"]), _end(data["to"])
+            Cable.objects.create(
+                source_device=start[0], source_jack=start[1], target_device=end[0], target_jack=end[1], by="handover"
+            )
+
+
+def _end(words: str) -> tuple[Device | None, str]:
+    """`Device / jack`, or what is no device."""
+    name, _, jack = words.rpartition(" / ")
+    return (Device.objects.get(name=name), jack) if name else (None, jack)
 
 
 def _line(data: dict[str, Any], ports: Path) -> Line:

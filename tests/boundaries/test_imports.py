@@ -83,12 +83,13 @@ SERVER = {
     "care": ["base"],
     "config": ["base"],
     "accounts": ["base", "host", "runs"],
-    "installation": ["base", "accounts", "host", "runs", "backups", "consoles"],
+    "installation": ["base", "accounts", "host", "runs", "backups", "consoles", "routing"],
     "runs": ["base", "accounts", "host", "installation", "backups"],
     "backups": ["base", "accounts", "host", "installation", "runs"],
     "consoles": ["base", "accounts", "host", "installation"],
     "papers": ["base", "accounts", "host", "installation", "runs", "backups"],
-    "host": ["base", "care", "installation", "runs", "backups", "consoles", "papers"],
+    "routing": ["base", "accounts", "host", "installation", "runs", "backups"],
+    "host": ["base", "care", "installation", "runs", "backups", "consoles", "papers", "routing"],
 }
 # Codecs and plans never wait and never touch the world.
 PURE = [

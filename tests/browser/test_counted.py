@@ -139,13 +139,13 @@ def test_jobs_take_what_the_docs_say(demo: Demo, page: Page, stated: dict[str, t
         page.sees("on", "//*[@data-point='relay-8']/span")
 
     def approve(hand: Hand) -> None:
-        hand.key("4")
+        hand.key("5")
         hand.key(Keys.ESCAPE)
         hand.press("Back up as baseline")
         page.run_ends("Backup")
 
     def prove(hand: Hand) -> None:
-        hand.key("5")
+        hand.key("6")
         hand.press("Verify ")
         page.run_ends("Verify")
 

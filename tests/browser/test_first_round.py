@@ -148,7 +148,7 @@ def demo_url(demo: Demo) -> str:
 
 
 def hand_over(page: Page, demo: Demo) -> None:
-    page.key("6")
+    page.key("7")
     page.press("Make the settings report")
     page.bench_sees("Open the settings report", seconds=40)
     tab = page.driver.current_window_handle

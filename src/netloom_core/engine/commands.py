@@ -71,6 +71,32 @@ class LetGo(_Command):
     point: Annotated[str, Field(max_length=120)]
 
 
+class TakeCell(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    device: Ident
+    point: Annotated[str, Field(max_length=120)]
+    state: Annotated[str, Field(max_length=1100)]
+
+
+class Take(_Command):
+    """Bring points of several devices to states, all at once. Answers with `cells`: what came of each, in their order;
+    events tell each device's new states."""
+
+    do: Literal["take"] = "take"
+    cells: Annotated[list[TakeCell], Field(min_length=1, max_length=4096)]
+    by: Annotated[str, Field(max_length=150)]
+
+
+class Look(_Command):
+    """Answers with `states` by device as known, and `troubles`. Keeps their events coming for a while; with `ask` each
+    is asked now instead."""
+
+    do: Literal["look"] = "look"
+    devices: list[Ident] = Field(max_length=256)
+    ask: bool = False
+
+
 class Watch(_Command):
     """Keep `points` events of the device coming for a while; answers with what is known."""
 
@@ -174,8 +200,8 @@ class Forget(_Command):
 
 
 Command = (
-    CarryOut | Stop | Read | States | Drive | Hold | LetGo | Watch | Edges | EventRecord | Prove | Answer | Forget
-    | Give | EndGiving | Giving | Accept | Borrow | GiveBack | BorrowedNow
+    CarryOut | Stop | Read | States | Drive | Take | Look | Hold | LetGo | Watch | Edges | EventRecord | Prove | Answer
+    | Forget | Give | EndGiving | Giving | Accept | Borrow | GiveBack | BorrowedNow
 )  # fmt: skip
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])
 

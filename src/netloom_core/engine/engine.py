@@ -24,6 +24,7 @@ from netloom_core.engine.loops import keep_going
 from netloom_core.engine.pointwatch import PointWatch
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.engine.records import EngineRecords
+from netloom_core.engine.taking import Taking
 from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, RequestError
 from netloom_core.leases.borrowed import Borrowing
 from netloom_core.library.load import Library
@@ -76,10 +77,11 @@ class Engine:
             self._driven, self._looked, self._records, lambda text: events.put("notice", {"message": text})
         )
         self._points = PointWatch(library, clock, store, events, self._watching.look_at, self._named)
+        self._taking = Taking(library, self.sessions, self._records, self._tell_states, self._points.driven)
         self._givers = Givers(store, clock, events)
         self._borrowing = Borrowing(clock, lambda text: events.put("notice", {"message": text}))
         self._searches: dict[str, asyncio.Task[SweepResult]] = {}
-        self._drives: set[asyncio.Task[dict[str, str]]] = set()
+        self._drives: set[asyncio.Task[Any]] = set()
         self._holds: set[asyncio.Task[dict[str, str]]] = set()
         self._does: dict[type, Callable[[Any], Coroutine[Any, Any, dict[str, Any]]]] = {
             commands.CarryOut: self._carry_out,
@@ -87,6 +89,8 @@ class Engine:
             commands.Read: self._read,
             commands.States: self._states,
             commands.Drive: self._drive,
+            commands.Take: self._take,
+            commands.Look: self._look,
             commands.Hold: self._hold,
             commands.LetGo: self._let_go,
             commands.Watch: self._watch,
@@ -223,6 +227,28 @@ class Engine:
         states = await asyncio.shield(work)  # whoever asked may go away; what came of it is still written down
         self._tell_states(device, states, "")
         return states
+
+    async def _take(self, command: commands.Take) -> dict[str, Any]:
+        work = asyncio.ensure_future(self._taking.take(command.cells, command.by))
+        self._drives.add(work)
+        work.add_done_callback(self._drives.discard)
+        return {"cells": [one.as_dict() for one in await asyncio.shield(work)]}
+
+    async def _look(self, command: commands.Look) -> dict[str, Any]:
+        states: dict[str, dict[str, str]] = {}
+        troubles: dict[str, str] = {}
+
+        async def one(device: str) -> None:
+            if not command.ask:
+                states[device] = await self._watching.look_at(device)
+                return
+            told = await self._states(commands.States(device=device))
+            states[device] = told["states"]
+            if trouble := told.get("trouble"):
+                troubles[device] = trouble
+
+        await together(dict.fromkeys(command.devices), one, READ_AT_ONCE)
+        return {"states": states, "troubles": troubles}
 
     async def _looked(self, device: str) -> dict[str, str]:
         return dict((await self._states(commands.States(device=device)))["states"])

@@ -19,6 +19,7 @@ from netloom_core.live.edges import Edge
 from netloom_core.model.access import Access
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import Line
+from netloom_core.model.lock import Lock
 from netloom_core.model.work import JournalEntry, RunState, StepState
 from netloom_core.plan.subject import Remark
 from netloom_core.sweep.finding import Known
@@ -134,6 +135,10 @@ class DeviceStore(Protocol):
     async def fence(self, device: str, point: str | None) -> str:
         """Why that point may not be driven now, in words; empty where it may. Without a point, whether anything there
         is fenced off."""
+        ...
+
+    async def locks(self, device: str) -> Sequence[Lock]:
+        """What of it nobody changes from here."""
         ...
 
     async def holder(self, device: str, address: str) -> str:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.errors import NetloomError
 from netloom_core.model.device import Identity, Target
+from netloom_core.model.lock import Lock
 from netloom_core.model.work import SETTLED, JournalEntry, RunState, StepState
 
 
@@ -62,6 +63,9 @@ class EngineRecords:
 
     async def fence(self, device: str, point: str | None) -> str:
         return await self._store.devices.fence(device, point)
+
+    async def locks(self, device: str) -> Sequence[Lock]:
+        return await self._store.devices.locks(device)
 
     async def forget_login(self, device: str) -> None:
         await self._store.devices.forget_login(device)

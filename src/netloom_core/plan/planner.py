@@ -16,6 +16,7 @@ from netloom_core.documents.diff import differences, towards
 from netloom_core.documents.tree import MISSING, Document, get, merged
 from netloom_core.errors import NetloomError, WrongModel
 from netloom_core.model.change import Change
+from netloom_core.model.lock import in_the_way
 from netloom_core.model.work import StepState
 from netloom_core.plan.allowed import allowed, judged
 from netloom_core.plan.order import ordered
@@ -139,7 +140,7 @@ def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = Tr
             checked(profile, change.path, change.after)
     if not keep:
         changes = _only_to_try(subject, changes, plan)
-    changes = _let_in(subject, changes, plan)
+    changes = _not_locked(subject, _let_in(subject, changes, plan), plan)
     if changes and not _reachable(subject, changes, plan):
         return plan
     sorted_ = _in_allowed_order(subject, allowed(subject, changes, plan), plan)
@@ -183,6 +184,17 @@ def _reachable(subject: Subject, changes: Sequence[Change], plan: DevicePlan) ->
     if lacks:
         plan.remarks.append(Remark("left-out", f"Nothing is written: there is {' and '.join(lacks)}."))
     return not lacks
+
+
+def _not_locked(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> list[Change]:
+    good = []
+    for change in changes:
+        state = subject.profile.by_path[change.path].state_of(change.after) if subject.locks else ""
+        if why := in_the_way(subject.locks, change.path, state):
+            plan.remarks.append(Remark("locked", f"{subject.profile.called(change.path)} is left out. {why}"))
+        else:
+            good.append(change)
+    return good
 
 
 def _let_in(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> list[Change]:

@@ -50,6 +50,10 @@ def plan_procedure(subject: Subject, name: str, unread: NetloomError | None = No
         text = f"Nothing is done: it needs the {code}, which is not known here. Enter it under Address, Access."
         plan.remarks.append(Remark("level-wanted", text))
         return plan
+    if subject.locks and name in SETS_BACK:
+        text = f"Nothing is done: it would set back what is locked. {subject.locks[0].why}"
+        plan.remarks.append(Remark("locked", text))
+        return plan
     if unread is not None:
         text = f"There is no backup before it: {unread.message} What was read of it last is kept."
         plan.remarks.append(Remark("sets-back", text))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from netloom_core.documents.tree import Document
+from netloom_core.model.lock import Lock
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import Row, row_for
 from netloom_core.profiles.abilities import Abilities
@@ -32,7 +33,7 @@ class DevicePlan:
 @dataclass(frozen=True)
 class Subject:
     """A device as the planner needs it: what it is, can do and has now. `levels` are those of access whose code is
-    known, None where nobody looked."""
+    known, None where nobody looked; `locks` are on what nobody changes from here."""
 
     device: str
     profile: Profile
@@ -40,6 +41,7 @@ class Subject:
     running: Document
     startup: Document
     levels: frozenset[str] | None = None
+    locks: tuple[Lock, ...] = ()
 
     def opens(self, level: str) -> bool:
         """Whether what needs that level of access can be done."""

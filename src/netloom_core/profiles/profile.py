@@ -353,7 +353,7 @@ class Profile(Part):
 
     def called(self, path: str) -> str:
         """A value in words: by its label, else by its path."""
-        item = self.by_path.get(path)
+        item = self.by_path.get(path) or self.points_by_path.get(path)
         return item.label or path if item is not None else path
 
     def with_role(self, role: str) -> Item | None:

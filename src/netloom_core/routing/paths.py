@@ -10,6 +10,8 @@ from typing import Literal
 from netloom_core.edid.choose import takes
 from netloom_core.edid.model import Edid
 from netloom_core.edid.parse import NoEdid, parse
+from netloom_core.profiles.jacks import called
+from netloom_core.profiles.signals import Jack
 from netloom_core.routing.site import End, Site, Thing
 
 Kind = Literal["no-cable", "no-signal", "not-routed", "held", "protected", "format", "not-taken", "unknown", "loop"]
@@ -75,6 +77,25 @@ def paths(site: Site) -> list[Path]:
     return found
 
 
+def behind(site: Site, start: End) -> list[tuple[str, str]]:
+    """The ends that an input reaches as everything is routed: what people call each, and the EDID that is told there,
+    empty where none is. What is told nearest to a display counts."""
+    found = []
+    for path in paths(site):
+        at = next((n for n, hop in enumerate(path.hops) if (hop.device, hop.into) == (start.device, start.jack)), None)
+        if at is None:
+            continue
+        told = ""
+        for hop in path.hops[at:]:
+            thing = site.things[hop.device]
+            out = thing.jacks.get(hop.out)
+            told = (thing.text(out.edid_behind) if out is not None else "") or told
+        end = site.things[path.end.device]
+        jack = end.jacks[path.end.jack]
+        found.append((end.name if jack.way == "shown" else _called(end, path.end.jack), told))
+    return found
+
+
 def _wanted(site: Site, thing: Thing, ident: str) -> bool:
     """Somebody is known to be there: a cable to what is not on record, or the device says so."""
     jack = thing.jacks[ident]
@@ -117,7 +138,7 @@ def _back(site: Site, end: End) -> _Way:
             return way
         if jack.way == "made":
             way.hops.append(Hop(thing.id, inner, at.jack, feed.by, thing.told(jack.present), thing.text(jack.format)))
-            way.source = f"{thing.name}: {jack.label}" if jack.label else thing.name
+            way.source = f"{thing.name}: {called(thing.profile, jack, thing.facts)}" if jack.label else thing.name
             return way
         cable = site.into.get(End(thing.id, inner))
         present, told = thing.told(jack.present), thing.text(jack.format)
@@ -140,53 +161,75 @@ def _back(site: Site, end: End) -> _Way:
 
 
 def _called(thing: Thing, jack: str) -> str:
-    known = thing.profile.jacks.get(jack)
-    return f"{known.label or jack} of {thing.name}" if known is not None else thing.name
+    known = thing.jacks.get(jack)
+    return f"{called(thing.profile, known, thing.facts)} of {thing.name}" if known is not None else thing.name
+
+
+@dataclass
+class _Flow:
+    """What is known of the signal on its way: its format, whether it is protected, whether it came as far as here,
+    and whether who is next says that it takes it."""
+
+    shape: str = ""
+    protected: bool = False
+    alive: bool = True
+    promised: bool = False
+    stops: list[Stop] = field(default_factory=list)
 
 
 def _stops(site: Site, hops: tuple[Hop, ...]) -> list[Stop]:
-    found: list[Stop] = []
-    shape, protected, before = "", False, True
+    flow = _Flow()
     for hop in hops:
         thing = site.things[hop.device]
         into, out = thing.jacks.get(hop.into), thing.jacks.get(hop.out)
         if into is not None:
-            shape = hop.format or shape
-            protected = protected or thing.told(into.protected) is True
-            held = [
-                Stop("held", thing.id, hop.into, n.why or thing.profile.called(n.path))
-                for n in into.stops
-                if thing.stopped(n)
-            ]
-            found += held
-            if hop.present is False and before and not held:
-                found.append(Stop("no-signal", thing.id, hop.into, f"No signal comes in at {_called(thing, hop.into)}"))
-            before = before and hop.present is not False
-            behind = _edid(thing.text(into.edid)) if out is not None and out.way == "shown" else None
-            found += _not_shown(thing, hop.into, shape, behind)
-        if out is None:
-            continue
-        found += [
-            Stop("held", thing.id, hop.out, n.why or thing.profile.called(n.path))
-            for n in out.stops
-            if thing.stopped(n)
-        ]
-        if thing.told(out.connected) is False:
-            found.append(
-                Stop("not-taken", thing.id, hop.out, f"{_called(thing, hop.out)} says that nothing is plugged in")
-            )
-        if protected and thing.told(out.passes_protected) is False:
-            found.append(
-                Stop(
-                    "protected",
-                    thing.id,
-                    hop.out,
-                    f"The picture is protected, and what is behind {_called(thing, hop.out)} has no protection",
-                )
-            )
-        found += _not_shown(thing, hop.out, shape, _edid(thing.text(out.edid_behind)))
-    kinds: set[tuple[str, str]] = set()
-    return [one for one in found if not ((key := (one.kind, one.why)) in kinds or kinds.add(key))]  # type: ignore[func-returns-value]
+            _comes_in(flow, hop, thing, into, ends=out is not None and out.way == "shown")
+        if out is not None:
+            _goes_out(flow, hop, thing, out)
+    once: dict[tuple[str, str], Stop] = {}
+    for one in flow.stops:
+        once.setdefault((one.kind, one.why), one)
+    return list(once.values())
+
+
+def _held(thing: Thing, ident: str, jack: Jack) -> list[Stop]:
+    return [
+        Stop("held", thing.id, ident, need.why or thing.profile.called(need.path))
+        for need in jack.stops
+        if thing.stopped(need)
+    ]
+
+
+def _comes_in(flow: _Flow, hop: Hop, thing: Thing, jack: Jack, *, ends: bool) -> None:
+    held = _held(thing, hop.into, jack)
+    flow.stops += held
+    flow.protected = flow.protected or thing.told(jack.protected) is True
+    if hop.present is not False and hop.format:
+        flow.shape = hop.format
+    if hop.present is False and flow.alive and not held:
+        why = f"No signal comes in at {_called(thing, hop.into)}"
+        if flow.promised:
+            why += f", though its EDID says that it takes {flow.shape}"
+        if flow.protected:
+            why += "; the picture is copy-protected, which not everything takes"
+        flow.stops.append(Stop("no-signal", thing.id, hop.into, why))
+    flow.alive = flow.alive and hop.present is not False
+    if ends:
+        flow.stops += _not_shown(thing, hop.into, flow.shape, _edid(thing.text(jack.edid)))
+
+
+def _goes_out(flow: _Flow, hop: Hop, thing: Thing, jack: Jack) -> None:
+    where = _called(thing, hop.out)
+    flow.stops += _held(thing, hop.out, jack)
+    if thing.told(jack.connected) is False:
+        flow.stops.append(Stop("not-taken", thing.id, hop.out, f"{where} says that nothing is plugged in"))
+    if flow.protected and thing.told(jack.passes_protected) is False:
+        why = f"The picture is protected, and what is behind {where} has no protection"
+        flow.stops.append(Stop("protected", thing.id, hop.out, why))
+    behind = _edid(thing.text(jack.edid_behind))
+    missing = _not_shown(thing, hop.out, flow.shape, behind)
+    flow.promised = behind is not None and bool(FORMAT.match(flow.shape)) and not missing
+    flow.stops += missing
 
 
 _read: dict[str, Edid | None] = {}

@@ -6,13 +6,23 @@ import asyncio
 import secrets
 
 from netloom_core.bus.turns import Priority
-from netloom_core.errors import CannotDo, NetloomError, NoAnswer, OutOfRange, ReadBackMismatch, UnknownSetting
+from netloom_core.errors import (
+    CannotDo,
+    Locked,
+    NetloomError,
+    NoAnswer,
+    OutOfRange,
+    ReadBackMismatch,
+    UnknownSetting,
+)
 from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
+from netloom_core.model.lock import FREE_IT
 from netloom_core.model.work import JournalEntry
 from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import given
+from netloom_core.run.locks import kept_from
 from netloom_core.run.steps.base import Records
 from netloom_core.run.supervisor import insist, own_fault
 
@@ -55,7 +65,8 @@ def held_and_rest(profile: Profile, point: str, state: str) -> tuple[str, str, s
 async def drive(
     target: Target, profile: Profile, point: str, state: str, sessions: Sessions, records: Records, by: str
 ) -> dict[str, str]:
-    """Drive and read back; returns all states. Raises ReadBackMismatch when it did not follow.
+    """Drive and read back; returns all states. Raises ReadBackMismatch when it did not follow, Locked where somebody
+    locked what it would change.
 
     The states before are asked on the same session, so who is there is proven before the journal
     names the device.
@@ -89,7 +100,7 @@ async def drive(
     deadline = asyncio.get_running_loop().time() + DRIVE_S
     try:
         async with asyncio.timeout_at(deadline):
-            before = (await talk.states()).get(point)
+            states = await talk.states()
     except TimeoutError:
         raise NoAnswer(
             f"{target.name} did not tell its states within {DRIVE_S:g} s. Nothing was driven.",
@@ -100,6 +111,9 @@ async def drive(
     except NetloomError as error:
         error.outcome = "not_sent"  # of the drive: only its states were asked for
         raise
+    if why := kept_from(await records.locks(target.device), profile, states, point, state):
+        raise Locked(why, FREE_IT, target=target.device, outcome="not_sent")
+    before = states.get(point)
     await tell("intent", before)
     try:
         async with asyncio.timeout_at(deadline):

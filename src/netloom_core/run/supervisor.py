@@ -15,10 +15,11 @@ from collections.abc import Awaitable, Callable, Iterable, Mapping
 from typing import Protocol
 
 from netloom_core.clock import Clock
-from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, OwnFault, StoreTrouble
+from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError, OwnFault, StoreTrouble
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
+from netloom_core.model.lock import FREE_IT, in_the_way
 from netloom_core.model.work import (
     ACTING,
     CANCELLED,
@@ -203,6 +204,8 @@ class _Device:
                 return context.target
             if kind.writes and (fence := await self._records.fence(step.device, None)):
                 raise Fenced(fence, FENCED_HINT, target=step.device)
+            if kind.writes:
+                await self._may_change(step, context)
             await kind.run(context)
             step.state = UNPROVEN if context.unproven else DONE
             if context.unproven:
@@ -215,6 +218,15 @@ class _Device:
         if context is not None and context.open_intent is not None:
             await self._close(context, step)
         return context.target if context is not None else target
+
+    async def _may_change(self, step: StepState, context: StepContext) -> None:
+        """Raises Locked where one of its values is locked."""
+        changes = context.changes if "changes" in step.params else []
+        locks = await self._records.locks(step.device) if changes else []
+        for change in changes:
+            item = context.profile.by_path.get(change.path)
+            if locks and item is not None and (why := in_the_way(locks, change.path, item.state_of(change.after))):
+                raise Locked(why, FREE_IT, target=step.device)
 
     def _context(
         self, step: StepState, target: Target | NetloomError | None, intent: JournalEntry | None

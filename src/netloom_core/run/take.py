@@ -9,7 +9,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import secrets
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -18,16 +18,18 @@ from netloom_core.errors import DeviceError, NetloomError, NoAnswer, RequestErro
 from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
+from netloom_core.model.lock import Lock
 from netloom_core.model.work import JournalEntry
 from netloom_core.profiles.profile import Profile
 from netloom_core.run.drive import checked_point, short_name
+from netloom_core.run.locks import kept_from
 from netloom_core.run.steps.base import Records
 from netloom_core.run.supervisor import insist, own_fault
 
 log = logging.getLogger("netloom.take")
 TAKE_S = 20.0  # of a few points; more of them have longer
 EACH_S = 0.5
-Word = Literal["taken", "same", "refused", "not-followed", "not-sent", "unknown", "unproven"]
+Word = Literal["taken", "same", "locked", "refused", "not-followed", "not-sent", "unknown", "unproven"]
 DONE: frozenset[str] = frozenset({"taken", "same"})
 
 
@@ -48,9 +50,16 @@ class Taken:
 
 
 async def take(
-    target: Target, profile: Profile, wanted: Mapping[str, str], sessions: Sessions, records: Records, by: str
+    target: Target,
+    profile: Profile,
+    wanted: Mapping[str, str],
+    sessions: Sessions,
+    records: Records,
+    by: str,
+    locks: Sequence[Lock] = (),
 ) -> tuple[list[Taken], dict[str, str]]:
-    """Drive all of them; what came of each, and all states as last told. Raises only where nothing was sent.
+    """Drive all of them but what is locked; what came of each, and all states as last told. Raises only where nothing
+    was sent.
 
     `wanted` are states by the short name of a point, or its path. Raises UnknownSetting and OutOfRange before anything
     else, and what the session raises when its states are asked for.
@@ -73,10 +82,12 @@ async def take(
         error.outcome = "not_sent"  # of the drive: only its states were asked for
         raise
     found = [Taken(target.device, point, state, states.get(point, "")) for point, state in points.items()]
-    todo = [one for one in found if one.before != one.wanted]
     for one in found:
-        if one not in todo:
+        if one.before == one.wanted:
             one.now, one.word = one.before, "same"
+        elif why := kept_from(locks, profile, states, one.point, one.wanted):
+            one.now, one.word, one.message = one.before, "locked", why
+    todo = [one for one in found if one.word == "not-sent"]
     if todo:
         states = await _written_down(target, todo, talk, profile, records, by, deadline) or states
     return found, states

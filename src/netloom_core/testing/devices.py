@@ -301,7 +301,7 @@ class MemoryDriver:
 
     async def drive(self, point: str, state: str) -> None:
         device = await self._there(f"drive {point}")
-        if not device.refuses:
+        if not device.refuses and point != device.lies_about:
             device.points[point] = state
         await self._after(device, "drive")
 

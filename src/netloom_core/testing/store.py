@@ -17,6 +17,7 @@ from netloom_core.leases.responder import Lease
 from netloom_core.library.load import Library
 from netloom_core.live.edges import Edge
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.lock import Lock
 from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
 
 
@@ -36,6 +37,7 @@ class MemoryRecord:
     secrets: dict[str, str] = field(default_factory=dict)
     expected: dict[str, list[str]] = field(default_factory=dict)  # by level: secrets that may be on it
     fences: dict[str, str] = field(default_factory=dict)  # by point, "" the whole device: why
+    locks: list[Lock] = field(default_factory=list)
     proof: Proof | None = None
     baseline: Document | None = None
     identity: Identity | None = None
@@ -199,6 +201,10 @@ class MemoryStore:
         self.hook("fence")
         names = self.records[device].fences
         return next((why for where, why in names.items() if point is None or where in ("", point)), "")
+
+    async def locks(self, device: str) -> Sequence[Lock]:
+        self.hook("locks")
+        return self.records[device].locks
 
     async def forget_login(self, device: str) -> None:
         self.hook("forget login")

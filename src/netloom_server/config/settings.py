@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "netloom_server.backups",
     "netloom_server.consoles",
     "netloom_server.papers",
+    "netloom_server.routing",
 ]
 MIDDLEWARE = [
     "netloom_server.config.traced.Traced",

@@ -30,6 +30,8 @@ from netloom_server.installation.api import (
 )
 from netloom_server.installation.api import devices as installation
 from netloom_server.papers.api import papers
+from netloom_server.routing.api import presets as routed
+from netloom_server.routing.api import routing
 from netloom_server.runs.api import events, journal, runs, watched
 
 handler400 = "netloom_server.base.problems.bad_request"
@@ -133,6 +135,21 @@ urlpatterns = [
     path("api/devices/<str:word>/drive", installation.DriveView.as_view()),
     path("api/devices/<str:word>/let-go", installation.LetGoView.as_view()),
     path("api/devices/<str:word>/watch", installation.WatchView.as_view()),
+    path("api/routing/paths", routing.PathsView.as_view()),
+    path("api/routing/jacks", routing.JacksView.as_view()),
+    path("api/routing/cables", routing.CablesView.as_view()),
+    path("api/routing/cables/<str:ident>", routing.CableView.as_view()),
+    path("api/routing/take", routing.TakeView.as_view()),
+    path("api/routing/grids/<str:word>", routing.GridsView.as_view()),
+    path("api/routing/presets", routed.PresetsView.as_view()),
+    path("api/routing/presets/<str:ident>", routed.PresetView.as_view()),
+    path("api/routing/presets/<str:ident>/recall", routed.RecallView.as_view()),
+    path("api/routing/locks", routed.LocksView.as_view()),
+    path("api/routing/locks/<str:ident>", routed.LockView.as_view()),
+    path("api/routing/edids", routed.EdidsView.as_view()),
+    path("api/routing/edids/read", routed.ReadEdidView.as_view()),
+    path("api/routing/edids/at/<str:word>", routed.EdidsAtView.as_view()),
+    path("api/routing/edids/<str:ident>", routed.EdidView.as_view()),
     path("api/consoles", consoles.ConsolesView.as_view()),
     path("api/consoles/<str:ident>", consoles.ConsoleView.as_view()),
     path("api/consoles/<str:ident>/break", consoles.BreakView.as_view()),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from django.db import transaction
@@ -14,6 +14,7 @@ from netloom_core.errors import NetloomError
 from netloom_core.leases.giving import LeasePlan
 from netloom_core.library.load import Library
 from netloom_core.model.device import Identity, Target
+from netloom_core.model.lock import Lock
 from netloom_core.model.secrets import PREFIX
 from netloom_server.base.crossing import in_records, moment
 from netloom_server.base.gather import Gathered
@@ -24,6 +25,7 @@ from netloom_server.installation.services.fitting import unit_of
 from netloom_server.installation.services.leasing import plan_of
 from netloom_server.installation.services.lines import line_of
 from netloom_server.installation.services.readings import Reading, save_readings
+from netloom_server.routing.services import locks
 
 
 def _follow_to_its_line(ident: str, address: str) -> None:
@@ -133,6 +135,9 @@ class DeviceRecords:
 
     async def fence(self, device: str, point: str | None) -> str:
         return await in_records(fences.why_not, device, point, self._library)
+
+    async def locks(self, device: str) -> Sequence[Lock]:
+        return await in_records(locks.of, device, self._library)
 
     async def forget_login(self, device: str) -> None:
         await in_records(self._forget_login, device)

@@ -15,10 +15,11 @@ const STALE: Record<string, (data: Data) => unknown[][]> = {
   watch: () => [["watch-mode"]],
   run: (d) => [["runs"], ["run", d.run], ["plan-made", d.run], ...(d.state === "running" ? [] : [["overview"], ["steps", d.run]])],
   backup: () => [["backups"]],
+  routing: () => [["routing"]],
   paper: () => [["papers"]],
   journal: () => [["journal"]],
   giving: (d) => [["giving", d.line]],
-  device: (d) => [["device", d.device], ["free"]],
+  device: (d) => [["device", d.device], ["free"], ["routing", "edids-at"], ["routing", "grids"]],
 };
 const GATHER_MS = 150;
 const COUNT_MS = 1000; // how often the counts of a run under way are asked for

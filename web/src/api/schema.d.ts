@@ -1321,6 +1321,256 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/routing/cables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["routing_cables_retrieve"];
+        put?: never;
+        /** @description Write down what is plugged into what. */
+        post: operations["routing_cables_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/cables/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["routing_cables_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/edids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["routing_edids_retrieve"];
+        put?: never;
+        /** @description Keep one by name; a damaged one is refused. */
+        post: operations["routing_edids_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/edids/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["routing_edids_retrieve_2"];
+        put?: never;
+        post?: never;
+        delete: operations["routing_edids_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/edids/at/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What each input of a device shows, beside the displays that are behind it now. */
+        get: operations["routing_edids_at_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/edids/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What it says and what is wrong with it; nothing is kept. */
+        post: operations["routing_edids_read_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/grids/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["routing_grids_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/jacks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["routing_jacks_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/locks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["routing_locks_retrieve"];
+        put?: never;
+        post: operations["routing_locks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/locks/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["routing_locks_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What reaches each display and where it stops, by what is known; with `ask` each device is asked first. */
+        get: operations["routing_paths_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Ours, and the devices' own as far as they tell them now. */
+        get: operations["routing_presets_retrieve"];
+        put?: never;
+        /** @description Keep cells under a name: those given, or the crosspoints of devices as they are now. */
+        post: operations["routing_presets_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/presets/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Each cell beside what is there now. */
+        get: operations["routing_presets_retrieve_2"];
+        put?: never;
+        post?: never;
+        delete: operations["routing_presets_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/presets/{ident}/recall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description All of it at once, or a part; every cell has its word. */
+        post: operations["routing_presets_recall_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring crosspoints, or other points, of several devices to states at once; each has its word. */
+        post: operations["routing_take_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs": {
         parameters: {
             query?: never;
@@ -1808,6 +2058,18 @@ export interface components {
             paths: string[];
             labels: string[];
         };
+        Cable: {
+            id: string;
+            source: components["schemas"]["End"];
+            target: components["schemas"]["End"];
+            by: string;
+            /** Format: date-time */
+            at: string;
+            proof: string;
+        };
+        Cables: {
+            cables: components["schemas"]["Cable"][];
+        };
         /** @description Who answers where new units come up. `several` is whether more than one does, `stands_for` whom it could be. */
         Came: {
             device: string;
@@ -1818,6 +2080,11 @@ export interface components {
             several: boolean;
             taken_in: boolean;
             stands_for: string;
+        };
+        CellRequest: {
+            device: string;
+            point: string;
+            state: string;
         };
         Change: {
             path: string;
@@ -1875,6 +2142,21 @@ export interface components {
             line: string;
             address: string;
             what: string;
+        };
+        /** @description `verdict` is same, differs, unknown or gone. */
+        ComparedCell: {
+            device: string;
+            name: string;
+            point: string;
+            label: string;
+            state: string;
+            now: string;
+            verdict: string;
+        };
+        ComparedPreset: {
+            id: string;
+            name: string;
+            cells: components["schemas"]["ComparedCell"][];
         };
         Comparison: {
             first: components["schemas"]["Backup"];
@@ -2008,6 +2290,69 @@ export interface components {
             /** Format: double */
             time: number;
             cause: string;
+        };
+        /** @description What an EDID says; `modes` in the order in which a source would take them, `picks` what one does. */
+        Edid: {
+            octets: string;
+            name: string;
+            maker: string;
+            product: number;
+            serial: string;
+            made: string;
+            version: string;
+            interface: string;
+            size_mm: number[];
+            modes: components["schemas"]["EdidMode"][];
+            sounds: string[];
+            speakers: string[];
+            colours: string[];
+            depths: number[];
+            hdmi: string;
+            hdr: string;
+            blocks: string[];
+            findings: components["schemas"]["EdidFinding"][];
+            picks: string;
+            because: string;
+        };
+        /** @description What an input shows a source, beside what the displays behind it say; `in_vain` is what they do not take. */
+        EdidAtInput: {
+            jack: string;
+            label: string;
+            path: string;
+            edid: components["schemas"]["Edid"] | null;
+            displays: components["schemas"]["EdidBehind"][];
+            in_vain: string[];
+        };
+        EdidBehind: {
+            name: string;
+            edid: components["schemas"]["Edid"] | null;
+        };
+        EdidFinding: {
+            severity: string;
+            where: string;
+            message: string;
+        };
+        EdidMode: {
+            label: string;
+            said_by: string;
+            vic: number;
+            /** Format: double */
+            clock_mhz: number;
+            only_420: boolean;
+            why: string;
+        };
+        EdidTextRequest: {
+            text: string;
+        };
+        EdidsAt: {
+            inputs: components["schemas"]["EdidAtInput"][];
+        };
+        /** @description A jack of a device; without a device it is something that is not on record, called `name`. */
+        End: {
+            device: string;
+            name: string;
+            jack: string;
+            label: string;
         };
         Entry: {
             /** Format: date-time */
@@ -2148,6 +2493,43 @@ export interface components {
             notes: string[];
             trouble: string;
         };
+        /** @description `none` is the state of a row without an input; empty where each always has one. */
+        Grid: {
+            label: string;
+            rows: components["schemas"]["GridRow"][];
+            columns: components["schemas"]["GridColumn"][];
+            none: string;
+        };
+        /** @description An input, or an output of a row: which points tell what of it. */
+        GridColumn: {
+            number: number;
+            label: string;
+            name: string;
+            jack: string;
+            present: components["schemas"]["Told"] | null;
+            format: string;
+            protected: components["schemas"]["Told"] | null;
+            edid: string;
+            stops: components["schemas"]["HoldsBack"][];
+        };
+        /** @description An input, or an output of a row: which points tell what of it. */
+        GridRow: {
+            number: number;
+            label: string;
+            name: string;
+            jack: string;
+            present: components["schemas"]["Told"] | null;
+            format: string;
+            protected: components["schemas"]["Told"] | null;
+            edid: string;
+            stops: components["schemas"]["HoldsBack"][];
+            point: string;
+            said: string;
+            drive: boolean;
+        };
+        Grids: {
+            grids: components["schemas"]["Grid"][];
+        };
         HandStep: {
             words: string;
             note: string;
@@ -2178,6 +2560,28 @@ export interface components {
             events: number;
             rows: components["schemas"]["Happened"][];
         };
+        HoldsBack: {
+            point: string;
+            states: string[];
+            why: string;
+            drive: boolean;
+        };
+        /**
+         * @description A device on the way. `present` says whether a signal comes in, null where nobody tells; `by` is the point that
+         *     chose what goes on.
+         */
+        Hop: {
+            device: string;
+            name: string;
+            into: string;
+            into_label: string;
+            out: string;
+            out_label: string;
+            by: string;
+            present: boolean | null;
+            format: string;
+            cable: string;
+        };
         /** @description With `fill` {n}, {nn}, {place}, {name}, {area} and the like are filled in where they stand in a text. */
         IntendedRequest: {
             changes: components["schemas"]["ValueRequest"][];
@@ -2186,6 +2590,20 @@ export interface components {
             };
             /** @default false */
             fill: boolean;
+        };
+        Jack: {
+            id: string;
+            label: string;
+            way: string;
+            carries: string;
+        };
+        Jacks: {
+            devices: components["schemas"]["JacksOf"][];
+        };
+        JacksOf: {
+            device: string;
+            name: string;
+            jacks: components["schemas"]["Jack"][];
         };
         /** @description Something that it can join: `differs` is what is not equal on both, `joined` what the device itself says. */
         JoinKnown: {
@@ -2227,6 +2645,12 @@ export interface components {
             message: string;
             changes: components["schemas"]["Change"][];
             hash: string;
+        };
+        KeepEdidRequest: {
+            name: string;
+            text: string;
+            /** @default  */
+            origin: string;
         };
         /** @description `seen` are the rules that were changed. */
         KeepRulesRequest: {
@@ -2332,6 +2756,22 @@ export interface components {
         Link: {
             path: string;
         };
+        Lock: {
+            id: number;
+            device: string;
+            name: string;
+            point: string;
+            path: string;
+            state: string;
+            why: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+            said: string;
+        };
+        Locks: {
+            locks: components["schemas"]["Lock"][];
+        };
         Log: {
             id: string;
             title: string;
@@ -2359,6 +2799,9 @@ export interface components {
         MacAddress: {
             mac: string;
             address: string;
+        };
+        Made: {
+            id: string;
         };
         /** @description Of the values of `device` at `paths`; `values` by path go before them, and may have {n}, {area} … in a text. */
         MakeTemplateRequest: {
@@ -2430,6 +2873,15 @@ export interface components {
             name: string;
             parent?: number | null;
         };
+        /** @description From a jack to a jack; an end without a device is called by its `jack`. */
+        NewCableRequest: {
+            /** @default  */
+            from_device: string;
+            from_jack: string;
+            /** @default  */
+            to_device: string;
+            to_jack: string;
+        };
         /**
          * @description `pattern` as for names, with {level} and {random} or {random:4}; random ones where it is empty. `levels` are the
          *     codes meant of devices with several; all without.
@@ -2473,6 +2925,14 @@ export interface components {
             /** @default N */
             parity: components["schemas"]["ParityEnum"];
         };
+        /** @description Without a `state` the point stays as it is; with one it is kept from that state. */
+        NewLockRequest: {
+            device: string;
+            point: string;
+            /** @default  */
+            state: string;
+            why: string;
+        };
         NewPasswordRequest: {
             old: string;
             new: string;
@@ -2481,6 +2941,14 @@ export interface components {
             username: string;
             role: components["schemas"]["RoleEnum"];
             password?: string;
+        };
+        /** @description Of the `cells` given, or of all crosspoints of `devices` as they are now. `over` writes over one of that name. */
+        NewPresetRequest: {
+            name: string;
+            cells?: components["schemas"]["CellRequest"][];
+            devices?: string[];
+            /** @default false */
+            over: boolean;
         };
         /** @description `profile` is empty for all devices of the installation that have such a code. */
         NewSharedLoginRequest: {
@@ -2553,6 +3021,19 @@ export interface components {
             lines: components["schemas"]["Line"][];
             archived: components["schemas"]["Archived"][];
             last_event: number;
+        };
+        /** @description A preset in the device itself; `cells` by path as far as it tells, `same` the id of ours that holds the same. */
+        OwnPreset: {
+            device: string;
+            device_name: string;
+            number: number;
+            name: string;
+            cells: {
+                [key: string]: string;
+            };
+            recall: string;
+            keep: string;
+            same: string;
         };
         Pair: {
             path: string;
@@ -2641,6 +3122,23 @@ export interface components {
             start?: number | null;
             personality?: string | null;
             shares?: string;
+        };
+        /** @description What reaches an end. The first of `stops` is the cause. `arrives` is null where nothing at the end tells. */
+        Path: {
+            end: components["schemas"]["End"];
+            source: string;
+            arrives: boolean | null;
+            hops: components["schemas"]["Hop"][];
+            stops: components["schemas"]["Stop"][];
+            notes: string[];
+        };
+        /** @description `troubles` says by device why it told nothing; `unheard` are devices whose live states are not known yet. */
+        Paths: {
+            paths: components["schemas"]["Path"][];
+            troubles: {
+                [key: string]: string;
+            };
+            unheard: string[];
         };
         Person: {
             readonly id: number;
@@ -2735,6 +3233,19 @@ export interface components {
             path: string;
             universe: number;
             version?: number;
+        };
+        Preset: {
+            id: string;
+            name: string;
+            devices: string[];
+            cells: number;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        Presets: {
+            presets: components["schemas"]["Preset"][];
+            own: components["schemas"]["OwnPreset"][];
         };
         /**
          * @description * `` -
@@ -2836,6 +3347,11 @@ export interface components {
             there: string;
             reasons: components["schemas"]["Reason"][];
         };
+        /** @description All of it, or only the cells of some `devices`, or only some `points` as {device, point}. */
+        RecallRequest: {
+            devices?: string[];
+            points?: string[][];
+        };
         Rehearsal: {
             devices: components["schemas"]["Rehearsed"][];
         };
@@ -2853,7 +3369,7 @@ export interface components {
         };
         /**
          * @description `code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back, later,
-         *     level-wanted, code-first, forbidden, no-order or safety: a plan with that is approved for a reason only.
+         *     level-wanted, code-first, forbidden, no-order, locked or safety: that is approved for a reason only.
          */
         Remark: {
             device: string;
@@ -3103,6 +3619,26 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description Where it stops: `kind` is no-cable, no-signal, not-routed, held, protected, format, not-taken, unknown, loop. */
+        Stop: {
+            kind: string;
+            device: string;
+            name: string;
+            jack: string;
+            why: string;
+        };
+        StoredEdid: {
+            id: string;
+            name: string;
+            octets: string;
+            origin: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        StoredEdids: {
+            edids: components["schemas"]["StoredEdid"][];
+        };
         /** @description `decided` is how many devices were decided on by it. */
         Table: {
             rows: components["schemas"]["TableRow"][];
@@ -3127,6 +3663,24 @@ export interface components {
             name?: string;
             area?: number | null;
             stands_for?: string;
+        };
+        TakeRequest: {
+            cells: components["schemas"]["CellRequest"][];
+        };
+        /** @description `word` is taken, same, locked, refused, not-followed, not-sent, unknown or unproven. */
+        Taken: {
+            device: string;
+            name: string;
+            point: string;
+            label: string;
+            wanted: string;
+            before: string;
+            now: string;
+            word: string;
+            message: string;
+        };
+        Takes: {
+            cells: components["schemas"]["Taken"][];
         };
         Template: {
             id: number;
@@ -3162,6 +3716,11 @@ export interface components {
             /** Format: date-time */
             used: string | null;
             token?: string;
+        };
+        Told: {
+            point: string;
+            one_of: string[];
+            none_of: string[];
         };
         Trial: {
             channel: string;
@@ -6631,6 +7190,644 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_cables_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cables"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_cables_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCableRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_cables_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_edids_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredEdids"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_edids_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepEdidRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredEdid"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_edids_retrieve_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edid"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_edids_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_edids_at_retrieve: {
+        parameters: {
+            query?: {
+                ask?: boolean;
+            };
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EdidsAt"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_edids_read_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EdidTextRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edid"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_grids_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grids"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_jacks_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Jacks"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_locks_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Locks"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_locks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLockRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_locks_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_paths_retrieve: {
+        parameters: {
+            query?: {
+                ask?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Paths"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_presets_retrieve: {
+        parameters: {
+            query?: {
+                ask?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Presets"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_presets_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPresetRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_presets_retrieve_2: {
+        parameters: {
+            query?: {
+                ask?: boolean;
+            };
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedPreset"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_presets_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_presets_recall_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RecallRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Takes"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_take_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Takes"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

@@ -17,7 +17,7 @@ export const KEYS: [string, string][] = [
   ["Escape", "release the selection"],
   ["Ctrl + Z", "take the last decision back; with Shift make it again"],
   ["Enter", "go to the bench"],
-  ["1 – 6", "the lenses"],
+  ["1 – 7", "the lenses"],
   ["/", "find a name, address, serial number, area"],
   [".", "what can be done with the selection"],
   ["s", "loom or sheet"],

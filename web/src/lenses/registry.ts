@@ -6,10 +6,11 @@ import { handover } from "./handover";
 import type { Lens } from "./lens";
 import { protect } from "./protect";
 import { prove } from "./prove";
+import { route } from "./route";
 import { survey } from "./survey";
 
 /** In the order of the work; the number keys follow it. */
-export const LENSES: readonly Lens[] = [survey, address, configure, protect, prove, handover];
+export const LENSES: readonly Lens[] = [survey, address, configure, route, protect, prove, handover];
 
 /** The lens of that id; the first one where there is none. */
 export const lensOf = (id: string | undefined): Lens => LENSES.find((one) => one.id === id) ?? LENSES[0];

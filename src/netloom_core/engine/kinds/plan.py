@@ -109,7 +109,9 @@ class PlanRun:
                 profile = shop.library.need(target.profile)
                 can = shop.sessions.source.abilities(target.profile, target.line)
                 return plan_procedure(
-                    Subject(order.device, profile, can, {}, {}), str(run.params["procedure"]), unread=error
+                    Subject(order.device, profile, can, {}, {}, locks=tuple(await shop.records.locks(order.device))),
+                    str(run.params["procedure"]),
+                    unread=error,
                 )
             plan = PLANNERS[run.params["kind"]](subject, order, run)
             if run.params["kind"] != "procedure":
@@ -159,7 +161,8 @@ class PlanRun:
         told = {which: document for which, document in documents.items() if document}
         await shop.records.save_reading(order.device, told, known.identity, time, known.unreadable)
         running, startup = documents["running"], documents["startup"]
-        return Subject(order.device, profile, talk.abilities, running, startup, _levels(target))
+        locks = tuple(await shop.records.locks(order.device))
+        return Subject(order.device, profile, talk.abilities, running, startup, _levels(target), locks)
 
     async def _spares(
         self, moving: Sequence[Mover], targets: Mapping[str, Target | NetloomError], shop: Workshop

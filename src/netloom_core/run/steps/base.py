@@ -22,6 +22,7 @@ from netloom_core.live.session import Known, Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
 from netloom_core.model.device import Identity, Target
+from netloom_core.model.lock import Lock
 from netloom_core.model.work import ACTING, JournalEntry, StepState
 from netloom_core.plan.proof import Row, row_for
 from netloom_core.profiles.item import Item
@@ -74,6 +75,10 @@ class Records(Protocol):
 
     async def fence(self, device: str, point: str | None) -> str:
         """Why nothing there may be driven or written now, in words; empty where it may."""
+        ...
+
+    async def locks(self, device: str) -> Sequence[Lock]:
+        """What of it nobody changes from here."""
         ...
 
     async def forget_login(self, device: str) -> None:

@@ -21,6 +21,7 @@ from netloom_server.installation.models import (
     Sighting,
     Unit,
 )
+from netloom_server.routing.models import Cable, Lock, Preset
 
 
 def unit_of(device: Device, by: str = "") -> Unit:
@@ -61,6 +62,7 @@ def merge(device: Device, other: Device) -> None:
     Joined.objects.filter(parent=other).exclude(device=device).update(parent=device)
     if not Joined.objects.filter(device=device).exists():
         Joined.objects.filter(device=other).exclude(parent=device).update(device=device)
+    _routing(device, other)
     labelled = set(LabelPlace.objects.filter(device=device).values_list("axis", "number"))
     for place in LabelPlace.objects.filter(device=other):
         if (place.axis, place.number) not in labelled:
@@ -80,6 +82,25 @@ def merge(device: Device, other: Device) -> None:
     other.delete()
     if old is not None and old.id != device.unit_id and not Fitting.objects.filter(unit=old).exists():
         old.delete()
+
+
+def _routing(device: Device, other: Device) -> None:
+    """Its cables, locks and cells of presets, where `device` has none there of its own."""
+    for name, side in (("source", Cable.objects.filter(source_device=other)),
+                       ("target", Cable.objects.filter(target_device=other))):  # fmt: skip
+        mine = Cable.objects.filter(**{f"{name}_device": device}).values_list(f"{name}_jack", flat=True)
+        side.exclude(**{f"{name}_jack__in": list(mine)}).update(**{f"{name}_device": device})
+    locked = Lock.objects.filter(device=device).values_list("path", flat=True)
+    Lock.objects.filter(device=other).exclude(path__in=list(locked)).update(device=device)
+    for preset in Preset.objects.all():
+        there = {cell["path"] for cell in preset.cells if cell["device"] == device.id}
+        cells = [
+            {**cell, "device": device.id} if cell["device"] == other.id else cell
+            for cell in preset.cells
+            if cell["device"] != other.id or cell["path"] not in there
+        ]
+        if cells != preset.cells:
+            Preset.objects.filter(id=preset.id).update(cells=cells)
 
 
 def remove(device: Device) -> None:

@@ -31,7 +31,7 @@ class PlanStepSerializer(Form):
 
 class RemarkSerializer(Form):
     """`code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back, later,
-    level-wanted, code-first, forbidden, no-order or safety: a plan with that is approved for a reason only."""
+    level-wanted, code-first, forbidden, no-order, locked or safety: that is approved for a reason only."""
 
     device = serializers.CharField()
     name = serializers.CharField()

@@ -1,0 +1,222 @@
+"""Routing by hand: paths over several devices, crosspoints, locks, presets, cables, EDIDs, with trouble on the way."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from selenium.webdriver import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from netloom_standins import edids
+from tests.browser.axe import violations
+from tests.browser.page import Page
+from tests.demo import Demo
+
+NETWORK = "127.66.10.0/24"
+pytestmark = pytest.mark.browser
+FAILED, REFUSED, DIFFERS = 4, 5, 3
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    running = Demo(tmp_path_factory.mktemp("routing"), NETWORK, "tests/sites/routing.yaml")
+    try:
+        running.start()
+        running.run("sweep", expect=None, timeout=280)
+        yield running
+    finally:
+        running.stop()
+
+
+def paths(demo: Demo, expect: int = 0) -> dict[str, dict[str, Any]]:
+    return {one["end"]["name"]: one for one in demo.json("route", "paths", expect=expect)["paths"]}
+
+
+def words(demo: Demo, *cells: str, expect: int = 0) -> list[str]:
+    return [cell["word"] for cell in demo.json("route", "take", *cells, expect=expect)["cells"]]
+
+
+def test_where_a_picture_stops_is_told_and_a_cable_closes_the_gap(demo: Demo) -> None:
+    found = paths(demo)
+    hall = found["Hall display"]
+    assert (hall["source"], hall["arrives"], hall["stops"]) == ("Timetable player", True, [])
+    assert hall["notes"] == ["Sender has firmware 1.12.0, its other half Receiver 1.11.0"]
+    # Nobody recorded what is plugged into the foyer's display; a picture comes in, so that is not what stops it.
+    assert (found["Foyer display"]["source"], found["Foyer display"]["stops"]) == ("", [])
+    assert found["Foyer matrix"]["stops"] == [], "somebody takes its output, and which one is not recorded"
+    demo.run("route", "cable", "Foyer matrix/out-1", "Foyer display/hdmi1")
+    assert paths(demo)["Foyer display"]["source"] == "Timetable player"
+    demo.run("fault", "source", "Timetable player", "--off")
+    found = paths(demo, DIFFERS)
+    assert [one["kind"] for one in found["Hall display"]["stops"]] == ["no-signal"]
+    assert found["Hall display"]["stops"][0]["why"] == "No signal comes in at Timetable (Input 1) of Hall matrix"
+    demo.run("fault", "source", "Timetable player", "--on")
+    assert words(demo, "Hall matrix", "output-1=2", "output-8=2") == ["taken", "taken"]
+    found = paths(demo, DIFFERS)
+    assert found["Hall display"]["stops"][0]["kind"] == "format"
+    assert "though its EDID says that it takes 3840x2160p60" in found["Foyer display"]["stops"][0]["why"]
+    assert words(demo, "Hall matrix", "output-1=1", "output-8=1", "output-2=1") == ["taken", "taken", "same"]
+
+
+def test_each_crosspoint_has_its_own_word_when_devices_misbehave(demo: Demo) -> None:
+    demo.run("fault", "lie", "Hall matrix", "/outputs/4/source")
+    demo.run("fault", "refuse", "Foyer matrix")
+    cells = ("Hall matrix", "output-4=5", "output-5=5", "Foyer matrix", "output-2=3")
+    assert words(demo, *cells, expect=FAILED) == ["not-followed", "taken", "refused"]
+    demo.run("fault", "clear", "Hall matrix")
+    demo.run("fault", "clear", "Foyer matrix")
+    demo.run("fault", "silence", "Foyer matrix")
+    assert words(demo, "Hall matrix", "output-4=5", "Foyer matrix", "output-2=3", expect=FAILED) == [
+        "taken", "not-sent"
+    ]  # fmt: skip
+    demo.run("fault", "clear", "Foyer matrix")
+    assert words(demo, "Foyer matrix", "output-2=3") == ["taken"]
+
+
+def test_a_preset_of_the_device_goes_with_its_power_and_ours_does_not(demo: Demo) -> None:
+    demo.run("route", "keep", "Evening", "Hall matrix", "Foyer matrix")
+    demo.run("drive", "Hall matrix", "save", "3")
+    kept = demo.json("route", "presets")
+    of_hall = [one for one in kept["own"] if one["device_name"] == "Hall matrix"]
+    assert [one["number"] for one in of_hall if one["same"] == kept["presets"][0]["id"]] == [3]
+    demo.run("fault", "power-cut", "Hall matrix")
+    demo.run("sweep", expect=None, timeout=280)
+    rows = demo.json("route", "compare", "Evening", expect=DIFFERS)["cells"]
+    assert {(r["name"], r["point"]) for r in rows if r["verdict"] == "differs"} == {
+        ("Hall matrix", "output-4"), ("Hall matrix", "output-5")
+    }  # fmt: skip
+    kept = demo.json("route", "presets")
+    assert [one["same"] for one in kept["own"] if one["number"] == 3] == ["", ""]
+    done = demo.json("route", "recall", "Evening", "Hall matrix")["cells"]
+    assert sorted(cell["word"] for cell in done) == ["same"] * 6 + ["taken"] * 2
+    demo.json("route", "compare", "Evening")
+
+
+@pytest.fixture
+def route(page: Page) -> Page:
+    page.key(Keys.ESCAPE)
+    page.lens("Route")
+    return page
+
+
+def grid(page: Page) -> None:
+    page.driver.execute_script("arguments[0].focus()", page.xpath("//*[@role='grid']"))
+
+
+def keys(page: Page, *pressed: str) -> None:
+    for one in pressed:
+        ActionChains(page.driver).send_keys(one).perform()
+
+
+def cell(page: Page, words: str) -> None:
+    page.xpath(f"//*[@role='gridcell' and @aria-label={words!r}]")
+
+
+def test_the_whole_picture_is_drawn(demo: Demo, route: Page) -> None:
+    route.bench_sees("from Timetable player")
+    thread = "//section[@aria-label='Paths']//li[contains(.,'Foyer display') and contains(.,'from')]"
+    hops = [one.text for one in route.driver.find_elements(By.XPATH, f"{thread}//ol/li")]
+    assert hops == ["Hall matrix Timetable", "Foyer matrix Input 1", "Foyer display HDMI 1"]
+    route.bench_sees("its other half Receiver 1.11.0")
+    demo.run("drive", "Hall display", "mute", "picture")
+    route.bench_sees("its picture is muted")
+    demo.run("drive", "Hall display", "mute", "none")
+    route.until(lambda: "muted" not in route.xpath("//*[@id='bench']").text, "it is shown again")
+    assert violations(route) == []
+
+
+def test_crosspoints_by_the_keyboard_and_a_change_at_the_front(demo: Demo, route: Page) -> None:
+    route.select("Hall matrix")
+    cell(route, "Timetable to Output 2: taken")
+    grid(route)
+    keys(route, Keys.ARROW_DOWN, Keys.ARROW_RIGHT, Keys.ENTER)
+    cell(route, "Cameras to Output 2: taken")
+    assert words(demo, "Hall matrix", "output-2=2") == ["same"]
+    keys(route, Keys.ARROW_DOWN, Keys.SPACE, Keys.ARROW_DOWN, Keys.SPACE)
+    cell(route, "Cameras to Output 3: held")
+    route.press("Take 2 crosspoints")
+    cell(route, "Cameras to Output 4: taken")
+    demo.run("fault", "change", "Hall matrix", "/outputs/2/source=7")
+    cell(route, "Input 7 to Output 2: taken")
+    assert violations(route) == []
+    assert route.complaints() == []
+
+
+def test_a_lock_is_told_with_its_reason_and_nothing_gets_by_it(demo: Demo, route: Page) -> None:
+    route.select("Hall matrix")
+    grid(route)
+    keys(route, Keys.PAGE_UP, Keys.HOME, "l")
+    route.write("Reason for the lock", "departures stay")
+    route.press("Lock it")
+    route.bench_sees("is locked by owner: departures stay")
+    assert words(demo, "Hall matrix", "output-1=2", expect=REFUSED) == ["locked"]
+    demo.refused("drive", "Hall matrix", "output-1", "2", expect=REFUSED)
+    demo.run("set", "Hall matrix", "/outputs/1/source=2", "/outputs/6/source=2")
+    plan = demo.json("plan", "Hall matrix")
+    written = [c["path"] for step in plan["steps"] for c in step["changes"] if step["action"] == "write"]
+    assert written == ["/outputs/6/source"]
+    demo.run("set", "Hall matrix", "/outputs/1/source=1", "/outputs/6/source=1")
+    grid(route)
+    keys(route, Keys.ARROW_RIGHT, Keys.ENTER)
+    route.press("Unlock")
+    route.until(lambda: demo.json("route", "locks")["locks"] == [], "unlocked")
+
+
+def test_a_preset_is_compared_and_taken_in_part(demo: Demo, route: Page) -> None:
+    route.select("Hall matrix")
+    route.press("Evening", "//section[@aria-label='Presets']")
+    route.bench_sees("are otherwise now")
+    # Output 2 of the preset alone.
+    route.xpath("//input[@aria-label='Take Output 2 source of Hall matrix']").click()
+    route.press("Take 1 of it")
+    cell(route, "Timetable to Output 2: taken")
+    route.bench_sees("2 of 16 are otherwise now")
+    demo.run("fault", "silence", "Foyer matrix")
+    words(demo, "Hall matrix", "output-3=1")
+    demo.run("fault", "lie", "Hall matrix", "/outputs/4/source")
+    route.press("Take all of it")
+    route.bench_sees("did not follow")
+    demo.run("fault", "clear", "Hall matrix")
+    demo.run("fault", "clear", "Foyer matrix")
+    route.press("I have seen it", "//*[@role='alert']")
+
+
+def test_an_edid_is_read_kept_and_given_to_an_input(demo: Demo, route: Page, tmp_path: Path) -> None:
+    file = tmp_path / "projector.bin"
+    file.write_bytes(edids.made({"name": "Projector", "best": "1920x1200p60", "hdmi": 300}))
+    route.xpath("//input[@aria-label='EDID file']").send_keys(str(file))
+    route.sees("A source picks 1920x1200", "//*[@role='dialog']")
+    route.write("Name of the EDID", "Projector")
+    route.press("Keep it", "//*[@role='dialog']")
+    route.bench_sees("256 bytes")
+    damaged = tmp_path / "damaged.bin"
+    damaged.write_bytes(bytes([*file.read_bytes()[:60], 0x55, *file.read_bytes()[61:]]))
+    demo.run("edid", "show", str(damaged), expect=DIFFERS)
+    demo.refused("edid", "keep", "Damaged", str(damaged), expect=2)
+    route.select("Hall matrix")
+    route.choose("EDID for Timetable (Input 1)", "Projector")
+    route.agree("Write 1 setting to 1 device")
+    route.run_ends("Write")
+    route.bench_sees("Projector: a source picks 1920x1200")
+    route.bench_sees("does not take 1920x1200")
+    assert demo.device("Hall matrix")["running"]["inputs"]["1"]["edid"] == file.read_bytes().hex()
+
+
+def test_a_cable_is_recorded_and_taken_off_by_hand(demo: Demo, route: Page) -> None:
+    route.select("Foyer matrix")
+    route.press("Record a cable")
+    form = "//form[@aria-label='New cable']"
+    route.choose("From, device", "something not on record")
+    route.write("From, what it is called", "Guest laptop")
+    route.choose("To, device", "Foyer matrix")
+    route.choose("To, jack", "Input 2")
+    route.press("Record it", form)
+    route.bench_sees("Guest laptop to Foyer matrix Input 2")
+    route.xpath("//button[contains(@aria-label,'Take off the cable to Foyer matrix Input 2')]").click()
+    route.until(lambda: "Guest laptop" not in route.xpath("//*[@id='bench']").text, "taken off")
+    assert violations(route) == []
+    assert route.complaints() == []

@@ -1,0 +1,191 @@
+"""What reaches a display, where it stops and why: over a matrix, a kit of two halves, and a display."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from netloom_core.library.load import Library
+from netloom_core.routing.paths import Path, behind, path_to, paths
+from netloom_core.routing.site import Cable, End, Site, Thing, facts_of
+from netloom_standins import edids
+
+SCREEN = End("D", "screen")
+GOOD: dict[str, dict[str, Any]] = {
+    "M": {"/outputs/1/source": 3, "/inputs/3/format": "1920x1080p60", "/inputs/3/protected": False,
+          "/outputs/1/display": True, "/outputs/1/on": True, "/inputs/3/name": "Player"},
+    "S": {"/role": "transmitter", "/hdmi/format": "1920x1080p60", "/link/up": True},
+    "R": {"/role": "receiver", "/link/format": "1920x1080p60", "/link/up": True, "/display/connected": True},
+    "D": {"/power": "on", "/mute": "none", "/freeze": "off", "/input": "hdmi1", "/resolution": "1920x1080"},
+}  # fmt: skip
+CABLES = [
+    ("", "Timetable player", "M", "in-3"),
+    ("M", "out-1", "S", "hdmi"),
+    ("S", "link", "R", "link-in"),
+    ("R", "hdmi-out", "D", "hdmi1"),
+]
+MODELS = {"M": "corrain-mx88", "S": "corrain-xt1", "R": "corrain-xt1", "D": "belisar-d55"}
+
+
+def site(
+    library: Library, changed: dict[str, dict[str, Any]] | None = None, cables: Any = None, **firmware: str
+) -> Site:
+    things = []
+    for name, model in MODELS.items():
+        facts = {k: v for k, v in {**GOOD[name], **(changed or {}).get(name, {})}.items() if v is not None}
+        things.append(Thing(name, name, library.need(model), facts, firmware.get(name, "1.0")))
+    laid = [Cable(f"c{n}", End(a, b), End(c, d)) for n, (a, b, c, d) in enumerate(CABLES if cables is None else cables)]
+    return Site(things, laid)
+
+
+def whole(library: Library, changed: dict[str, dict[str, Any]] | None = None, **more: Any) -> Path:
+    return path_to(site(library, changed, **more), SCREEN)
+
+
+def stops(path: Path) -> list[tuple[str, str]]:
+    return [(one.kind, one.device) for one in path.stops]
+
+
+def test_it_goes_through_from_the_player_to_the_screen(library: Library) -> None:
+    path = whole(library)
+    assert path.source == "Timetable player"
+    assert [(hop.device, hop.into, hop.out) for hop in path.hops] == [
+        ("M", "in-3", "out-1"), ("S", "hdmi", "link"), ("R", "link-in", "hdmi-out"), ("D", "hdmi1", "screen")
+    ]  # fmt: skip
+    assert path.stops == path.notes == ()
+    assert path.arrives is True
+    assert [hop.cable for hop in path.hops] == ["c0", "c1", "c2", "c3"]
+
+
+def test_the_first_of_what_stops_it_is_the_cause(library: Library) -> None:
+    dead: dict[str, dict[str, Any]] = {
+        "M": {"/inputs/3/format": "-"},
+        "S": {"/hdmi/format": "-"},
+        "R": {"/link/format": "-"},
+        "D": {"/resolution": "-"},
+    }
+    path = whole(library, dead)
+    assert stops(path) == [("no-signal", "M")], "what follows from it is not told again"
+    assert path.stops[0].why == "No signal comes in at Player (Input 3) of M"
+    assert path.arrives is False
+
+
+def test_each_thing_that_holds_it_is_told_with_its_reason(library: Library) -> None:
+    for changed, kind, where, words in (
+        ({"M": {"/outputs/1/on": False}}, "held", "M", "the output is off"),
+        ({"M": {"/outputs/1/display": False}}, "not-taken", "M", "nothing is plugged in"),
+        ({"S": {"/link/up": False}}, "held", "S", "no link to its other half"),
+        ({"D": {"/power": "off"}}, "held", "D", "standby"),
+        ({"D": {"/mute": "picture"}}, "held", "D", "muted"),
+        ({"D": {"/freeze": "on"}}, "held", "D", "frozen"),
+        ({"R": {"/link/format": "-"}, "D": {"/resolution": "-"}}, "no-signal", "R", "No signal comes in at Link of R"),
+    ):
+        path = whole(library, changed)  # type: ignore[arg-type]
+        assert path.stops, changed
+        assert (path.stops[0].kind, path.stops[0].device) == (kind, where)
+        assert words in path.stops[0].why
+
+
+def test_what_is_not_known_is_not_called_good(library: Library) -> None:
+    assert stops(whole(library, {"D": {"/input": None}})) == [("unknown", "D")]
+    assert stops(whole(library, {"M": {"/outputs/1/source": None}})) == [("unknown", "M")]
+    untold = whole(library, {"D": {"/resolution": None}})
+    assert (untold.arrives, untold.stops) == (None, ())
+
+
+def test_a_missing_cable_is_the_least_of_the_reasons(library: Library) -> None:
+    path = whole(library, cables=CABLES[1:])
+    assert (path.source, path.stops) == ("", ()), "a signal comes in there: what is plugged in is not what stops it"
+    path = whole(library, {"M": {"/inputs/3/format": "-"}}, cables=CABLES[1:])
+    assert stops(path) == [("no-signal", "M"), ("no-cable", "M")]
+    path = whole(library, cables=CABLES[:3])
+    assert [hop.device for hop in path.hops] == ["D"]
+
+
+def test_a_picture_that_the_display_does_not_take(library: Library) -> None:
+    edid = edids.made({"name": "Screen", "codes": (16, 4), "hdmi": 300}).hex()
+    changed: dict[str, dict[str, Any]] = {
+        "M": {"/inputs/3/format": "3840x2160p60"}, "S": {"/hdmi/format": "3840x2160p60"},
+        "R": {"/link/format": "3840x2160p60", "/display/edid": edid}, "D": {"/resolution": "-"},
+    }  # fmt: skip
+    path = whole(library, changed)
+    assert stops(path) == [("format", "R"), ("no-signal", "D")]
+    assert path.stops[0].why == "Screen at HDMI output of R does not say that it takes 3840x2160p60"
+    lie = edids.made({"name": "Screen", "codes": (16, 4), "hdmi": 300, "wrong": ["promises"]}).hex()
+    changed["R"]["/display/edid"] = lie
+    path = whole(library, changed)
+    assert stops(path) == [("no-signal", "D")]
+    assert path.stops[0].why == "No signal comes in at HDMI 1 of D, though its EDID says that it takes 3840x2160p60"
+
+
+def test_a_protected_picture_is_said_to_be_where_nothing_comes(library: Library) -> None:
+    path = whole(library, {"M": {"/inputs/3/protected": True}, "D": {"/resolution": "-"}})
+    assert "copy-protected" in path.stops[0].why
+
+
+def test_halves_of_unlike_versions_are_noted_and_stop_nothing(library: Library) -> None:
+    path = whole(library, S="1.12", R="1.10")
+    assert path.notes == ("S has firmware 1.12, its other half R 1.10",)
+    assert path.stops == ()
+
+
+def test_a_half_that_is_set_to_the_other_role_has_other_jacks(library: Library) -> None:
+    path = whole(library, {"R": {"/role": "transmitter"}})
+    assert path.stops[0].kind == "not-routed" or "link" in path.stops[0].why
+
+
+def test_cables_in_a_circle_end(library: Library) -> None:
+    loop = [("R", "hdmi-out", "M", "in-3"), *CABLES[1:3]]
+    path = path_to(site(library, cables=[*loop]), End("M", "out-1"))
+    assert path.stops[0].kind == "loop"
+
+
+def test_all_ends_are_found(library: Library) -> None:
+    made = site(library)
+    assert [(one.end.device, one.end.jack) for one in paths(made)] == [("D", "screen")]
+    more = site(library, {"M": {"/outputs/5/display": True, "/outputs/5/source": 3}})
+    assert End("M", "out-5") in {one.end for one in paths(more)}, "somebody takes it, though no cable is recorded"
+    assert behind(made, End("M", "in-3")) == [("D", "")]
+    edid = edids.made({"name": "Screen"}).hex()
+    assert behind(site(library, {"R": {"/display/edid": edid}}), End("M", "in-3")) == [("D", edid)]
+    assert behind(made, End("M", "in-4")) == []
+
+
+def test_facts_are_what_was_read_and_over_it_what_is_told(library: Library) -> None:
+    profile = library.need("corrain-mx88")
+    running = {"outputs": {"1": {"source": 2, "on": True}}}
+    facts = facts_of(
+        profile, running, {"output-1": "5", "on-1": "off", "format-2": "-", "none-such": "x", "output-2": "99"}
+    )
+    assert facts == {"/outputs/1/source": 5, "/outputs/1/on": False, "/inputs/2/format": "-"}
+
+
+JACKS = {
+    "M": [f"in-{n}" for n in range(1, 9)] + [f"out-{n}" for n in range(1, 9)],
+    "S": ["hdmi", "link", "loop"],
+    "R": ["link-in", "hdmi-out"],
+    "D": ["hdmi1", "hdmi2", "port", "media", "screen"],
+    "": ["a", "b"],
+    "gone": ["x"],
+}
+ENDS = st.sampled_from([(device, jack) for device, jacks in JACKS.items() for jack in jacks])
+
+
+@settings(max_examples=200, deadline=None)
+@given(
+    cables=st.lists(st.tuples(ENDS, ENDS), max_size=25),
+    sources=st.lists(st.integers(0, 9), min_size=8, max_size=8),
+    where=st.sampled_from(["hdmi1", "hdmi2", "port", "media", "none"]),
+)
+def test_whatever_is_plugged_into_what_it_ends_and_raises_nothing(
+    library: Library, cables: Any, sources: list[int], where: str
+) -> None:
+    routed = {f"/outputs/{n}/source": source for n, source in enumerate(sources, 1)}
+    made = site(library, {"M": routed, "D": {"/input": where}}, cables=[(*a, *b) for a, b in cables])
+    for path in paths(made):
+        assert 1 <= len(path.hops) <= 64
+        assert path.hops[-1].device == path.end.device
+        if not path.source and path.hops[0].present is not True:
+            assert path.stops, "where it is not known from where, that is said"

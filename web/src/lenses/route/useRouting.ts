@@ -1,0 +1,74 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo } from "react";
+import { api, got, type Schemas } from "../../api/client";
+import { tellProblem } from "../../api/work";
+import { live } from "../../lib/live";
+import { useStore } from "../../lib/store";
+
+const CALM_MS = 250;
+const LEASE_MS = 20_000;
+
+/** A change of what is recorded of routing; whatever came of it, it is all read anew. */
+export function useRoutingChange<T>(change: (input: T) => Promise<unknown>, done?: () => void) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: change,
+    onSuccess: () => done?.(),
+    onError: tellProblem,
+    onSettled: () => client.invalidateQueries({ queryKey: ["routing"] }),
+  });
+}
+
+export interface Cell {
+  device: string;
+  point: string;
+  state: string;
+}
+
+/** Takes cells at once; the states that came of it are on the screen before the next event. */
+export function useTake(done: (cells: Schemas["Taken"][]) => void) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (cells: Cell[]) => (await got(api.POST("/api/routing/take", { body: { cells } }))).cells,
+    onSuccess: (cells) => {
+      show(cells);
+      done(cells);
+    },
+    onError: tellProblem,
+    onSettled: () => client.invalidateQueries({ queryKey: ["routing"] }),
+  });
+}
+
+export function show(cells: Schemas["Taken"][]): void {
+  const states: Record<string, Record<string, string>> = {};
+  for (const one of cells) if (one.now) (states[one.device] ??= {})[one.point] = one.now;
+  for (const [device, told] of Object.entries(states)) live.pointed({ device, states: told });
+}
+
+/** Live states of a device while somebody looks at it. */
+export function useStates(device: string): { states: Record<string, string> | undefined; trouble: string | undefined } {
+  const states = useStore(live, (l) => l.points[device]);
+  const trouble = useStore(live, (l) => l.troubles[device]);
+  useEffect(() => {
+    const look = () =>
+      void got(api.POST("/api/devices/{word}/watch", { params: { path: { word: device } } }))
+        .then((answer) => live.pointed({ device, states: answer.states }))
+        .catch(() => live.pointed({ device, states: {}, trouble: "The server does not answer." }));
+    look();
+    const timer = window.setInterval(look, LEASE_MS);
+    return () => window.clearInterval(timer);
+  }, [device]);
+  return { states: trouble ? undefined : states, trouble };
+}
+
+/** Whatever changes on one of these devices may change where pictures go: looked at again when it is calm. */
+export function useAgainOnChange(devices: string[], again: () => void): void {
+  const changed = useStore(live, (l) => l.changed);
+  const troubles = useStore(live, (l) => l.troubles);
+  const known = useStore(live, (l) => devices.filter((id) => l.points[id]).length);
+  const key = useMemo(() => devices.map((id) => `${Math.max(0, ...Object.values(changed[id] ?? {}))} ${troubles[id] ?? ""}`).join(), [devices, changed, troubles]);
+  useEffect(() => {
+    const timer = window.setTimeout(again, CALM_MS);
+    return () => window.clearTimeout(timer);
+  }, [key, known, again]);
+}
