@@ -21,7 +21,7 @@ from netloom_core.profiles.channel import Channel
 from netloom_core.profiles.conditions import Condition, Conditions, written_out
 from netloom_core.profiles.fill import filled
 from netloom_core.profiles.firmware import Firmware
-from netloom_core.profiles.item import Item
+from netloom_core.profiles.item import Item, Need
 from netloom_core.profiles.joining import Joining
 from netloom_core.profiles.levels import Ladder, Level
 from netloom_core.profiles.people import Connector, Console, Light, Procedure, Restless, View
@@ -187,6 +187,17 @@ class Profile(Part):
             for number in self.axes[jack.axis].numbers:
                 one = jack.at(number, self.axes[jack.axis])
                 found[one.id] = one
+        return found
+
+    @cached_property
+    def jacks_by_needs(self) -> list[tuple[list[Need], dict[str, Jack]]]:
+        """The same ones, put together by the settings without which it has them not."""
+        found: list[tuple[list[Need], dict[str, Jack]]] = []
+        for ident, jack in self.jacks.items():
+            there = next((jacks for needs, jacks in found if needs == jack.needs), None)
+            if there is None:
+                found.append((jack.needs, there := {}))
+            there[ident] = jack
         return found
 
     def _named_for_universes(self) -> list[tuple[str, str]]:

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import itertools
 import re
-from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from netloom_core.edid.choose import takes
 from netloom_core.edid.model import Edid
@@ -19,8 +17,7 @@ FORMAT = re.compile(r"^(\d{3,5})x(\d{3,5})\s?([pi]?)\s?@?(\d{2,3}(?:\.\d+)?)?(?:
 MOST_HOPS = 64
 
 
-@dataclass(frozen=True)
-class Hop:
+class Hop(NamedTuple):
     """A device on the way. `into` and `out` are its jacks, empty where the way begins or ends in it. `by` is the item
     that chose; `present` whether it says that a signal comes in, None where it does not say; `format` which."""
 
@@ -33,16 +30,14 @@ class Hop:
     cable: str = ""  # by which it comes in
 
 
-@dataclass(frozen=True)
-class Stop:
+class Stop(NamedTuple):
     kind: Kind
     device: str
     jack: str
     why: str
 
 
-@dataclass(frozen=True)
-class Path:
+class Path(NamedTuple):
     """`hops` from the source to the end. The first of `stops` is the cause; the others come to light when it is gone.
 
     `arrives` is None where no device at the end says whether a signal is there; `source` is what it comes from in
@@ -57,23 +52,36 @@ class Path:
     arrives: bool | None = None
 
 
-@dataclass
-class _Way:
-    hops: list[Hop] = field(default_factory=list)  # from the end to the source
+class _Flow(NamedTuple):
+    """What is known of the signal on its way: its format, whether it is protected, whether it came as far as here,
+    whether who is next says that it takes it, and all that may stop it."""
+
+    shape: str = ""
+    protected: bool = False
+    alive: bool = True
+    promised: bool = False
+    stops: tuple[Stop, ...] = ()
+
+
+class _Trunk(NamedTuple):
+    """The way from a source as far as an output: many ends have most of it in common. `begun` is why it is not known
+    or led any further back."""
+
+    hops: tuple[Hop, ...] = ()
     source: str = ""
-    begun: Stop | None = None  # why it is not known or led any further back
+    begun: Stop | None = None
+    flow: _Flow = _Flow()
+    notes: tuple[str, ...] = ()
 
 
 def paths(site: Site) -> list[Path]:
     """Of every screen, and of every output into which no other device of the site is plugged but somebody is."""
-    plugged = {cable.source for cable in site.cables if cable.target.device}
-    found = []
+    found: list[Path] = []
+    trunks: dict[End, _Trunk] = {}
     for thing in site.things.values():
         for ident, jack in thing.jacks.items():
-            if jack.way == "shown" or (
-                jack.way == "out" and End(thing.id, ident) not in plugged and _wanted(site, thing, ident)
-            ):
-                found.append(path_to(site, End(thing.id, ident)))
+            if jack.way == "shown" or (jack.way == "out" and _ends(site, thing, ident)):
+                found.append(_path(site, End(thing.id, ident), trunks))
     return found
 
 
@@ -96,68 +104,91 @@ def behind(site: Site, start: End) -> list[tuple[str, str]]:
     return found
 
 
-def _wanted(site: Site, thing: Thing, ident: str) -> bool:
-    """Somebody is known to be there: a cable to what is not on record, or the device says so."""
-    jack = thing.jacks[ident]
-    return thing.told(jack.connected) is True or any(c.source == End(thing.id, ident) for c in site.cables)
+def _ends(site: Site, thing: Thing, ident: str) -> bool:
+    """Somebody is known to be there, and nobody on record: a cable to what is not, or the device says so."""
+    cable = site.out_of.get(End(thing.id, ident))
+    if cable is not None:
+        return not cable.target.device
+    return thing.told(thing.jacks[ident].connected) is True
 
 
 def path_to(site: Site, end: End) -> Path:
-    way = _back(site, end)
-    hops = tuple(reversed(way.hops))
-    stops = _stops(site, hops)
-    if way.begun is not None and way.begun.kind != "no-cable":
-        stops.insert(0, way.begun)
-    elif way.begun is not None and hops[0].present is not True:
-        stops.append(way.begun)  # of what stops it, a cable that nobody recorded is the least
-    return Path(end, way.source, hops, tuple(stops), tuple(_notes(site, hops)), hops[-1].present if hops else None)
+    return _path(site, end, {})
 
 
-def _back(site: Site, end: End) -> _Way:
-    way = _Way()
-    at, seen = end, {end}
-    for _ in range(MOST_HOPS):
-        thing = site.things[at.device]
-        feed = site.feed(thing, at.jack)
-        if feed is None:
-            way.hops.append(Hop(thing.id, "", at.jack))
-            way.source = thing.name
-            return way
-        inner = feed.always
-        if feed.by:
-            value = thing.facts.get(feed.by)
-            if value is None:
-                way.hops.append(Hop(thing.id, "", at.jack, feed.by))
-                way.begun = Stop("unknown", thing.id, at.jack, f"{thing.profile.called(feed.by)} was not read yet")
-                return way
-            inner = feed.table.get(str(value), "")
-        jack = thing.jacks.get(inner)
-        if jack is None:
-            way.hops.append(Hop(thing.id, "", at.jack, feed.by))
-            way.begun = Stop("not-routed", thing.id, at.jack, f"{_called(thing, at.jack)} has no input")
-            return way
-        if jack.way == "made":
-            way.hops.append(Hop(thing.id, inner, at.jack, feed.by, thing.told(jack.present), thing.text(jack.format)))
-            way.source = f"{thing.name}: {called(thing.profile, jack, thing.facts)}" if jack.label else thing.name
-            return way
-        cable = site.into.get(End(thing.id, inner))
-        present, told = thing.told(jack.present), thing.text(jack.format)
-        way.hops.append(Hop(thing.id, inner, at.jack, feed.by, present, told, cable.id if cable else ""))
-        if cable is None:
-            way.begun = Stop(
-                "no-cable", thing.id, inner, f"What is plugged into {_called(thing, inner)} is not recorded"
+def _path(site: Site, end: End, trunks: dict[End, _Trunk]) -> Path:
+    trunk = _trunk(site, end, trunks)
+    hops, once = trunk.hops, {(one.kind, one.why): one for one in reversed(trunk.flow.stops)}
+    stops = list(reversed(once.values()))
+    if trunk.begun is not None and trunk.begun.kind != "no-cable":
+        stops.insert(0, trunk.begun)
+    elif trunk.begun is not None and hops[0].present is not True:
+        stops.append(trunk.begun)  # of what stops it, a cable that nobody recorded is the least
+    return Path(end, trunk.source, hops, tuple(stops), trunk.notes, hops[-1].present if hops else None)
+
+
+def _trunk(site: Site, end: End, known: dict[End, _Trunk]) -> _Trunk:
+    """Back to the source, or to where the way is known already; then forth. What goes in a circle is not kept."""
+    chain: list[tuple[End, Hop]] = []
+    at, circle, seen = end, False, {end}
+    while True:
+        if at in known and len(known[at].hops) + len(chain) <= MOST_HOPS:
+            trunk = known[at]
+            break
+        hop, before, source, begun = _hop(site, at)
+        chain.append((at, hop))
+        if before is None:
+            trunk = _Trunk(source=source, begun=begun)
+            break
+        if before.device not in site.things or before in seen or len(chain) >= MOST_HOPS:
+            why = (
+                "The cables lead in a circle"
+                if len(chain) < MOST_HOPS
+                else f"It goes over more than {MOST_HOPS} devices"
             )
-            return way
-        if not cable.source.device:
-            way.source = cable.source.jack
-            return way
-        at = cable.source
-        if at in seen or at.device not in site.things:
-            way.begun = Stop("loop", thing.id, inner, "The cables lead in a circle")
-            return way
+            trunk, circle = _Trunk(begun=Stop("loop", at.device, hop.into, why)), True
+            break
+        at = before
         seen.add(at)
-    way.begun = Stop("loop", end.device, end.jack, f"It goes over more than {MOST_HOPS} devices")
-    return way
+    for place, hop in reversed(chain):
+        notes = (*trunk.notes, *_unlike(site, trunk.hops[-1], hop)) if trunk.hops else ()
+        flow = _through(trunk.flow, hop, site.things[hop.device])
+        trunk = _Trunk((*trunk.hops, hop), trunk.source, trunk.begun, flow, notes)
+        if not circle:
+            known[place] = trunk
+    return trunk
+
+
+def _hop(site: Site, at: End) -> tuple[Hop, End | None, str, Stop | None]:
+    """What is at one output: the hop, and where the cable at its input comes from; where the way ends there, the
+    source in words, or why it is not known."""
+    thing = site.things[at.device]
+    feed = site.feed(thing, at.jack)
+    if feed is None:
+        return Hop(thing.id, "", at.jack), None, thing.name, None
+    inner = feed.always
+    if feed.by:
+        value = thing.facts.get(feed.by)
+        if value is None:
+            why = f"{thing.profile.called(feed.by)} was not read yet"
+            return Hop(thing.id, "", at.jack, feed.by), None, "", Stop("unknown", thing.id, at.jack, why)
+        inner = feed.table.get(str(value), "")
+    jack = thing.jacks.get(inner)
+    if jack is None:
+        stop = Stop("not-routed", thing.id, at.jack, f"{_called(thing, at.jack)} has no input")
+        return Hop(thing.id, "", at.jack, feed.by), None, "", stop
+    present, told = thing.told(jack.present), thing.text(jack.format)
+    if jack.way == "made":
+        name = f"{thing.name}: {called(thing.profile, jack, thing.facts)}" if jack.label else thing.name
+        return Hop(thing.id, inner, at.jack, feed.by, present, told), None, name, None
+    cable = site.into.get(End(thing.id, inner))
+    hop = Hop(thing.id, inner, at.jack, feed.by, present, told, cable.id if cable else "")
+    if cable is None:
+        why = f"What is plugged into {_called(thing, inner)} is not recorded"
+        return hop, None, "", Stop("no-cable", thing.id, inner, why)
+    if not cable.source.device:
+        return hop, None, cable.source.jack, None
+    return hop, cable.source, "", None
 
 
 def _called(thing: Thing, jack: str) -> str:
@@ -165,31 +196,11 @@ def _called(thing: Thing, jack: str) -> str:
     return f"{called(thing.profile, known, thing.facts)} of {thing.name}" if known is not None else thing.name
 
 
-@dataclass
-class _Flow:
-    """What is known of the signal on its way: its format, whether it is protected, whether it came as far as here,
-    and whether who is next says that it takes it."""
-
-    shape: str = ""
-    protected: bool = False
-    alive: bool = True
-    promised: bool = False
-    stops: list[Stop] = field(default_factory=list)
-
-
-def _stops(site: Site, hops: tuple[Hop, ...]) -> list[Stop]:
-    flow = _Flow()
-    for hop in hops:
-        thing = site.things[hop.device]
-        into, out = thing.jacks.get(hop.into), thing.jacks.get(hop.out)
-        if into is not None:
-            _comes_in(flow, hop, thing, into, ends=out is not None and out.way == "shown")
-        if out is not None:
-            _goes_out(flow, hop, thing, out)
-    once: dict[tuple[str, str], Stop] = {}
-    for one in flow.stops:
-        once.setdefault((one.kind, one.why), one)
-    return list(once.values())
+def _through(flow: _Flow, hop: Hop, thing: Thing) -> _Flow:
+    into, out = thing.jacks.get(hop.into), thing.jacks.get(hop.out)
+    if into is not None:
+        flow = _comes_in(flow, hop, thing, into, ends=out is not None and out.way == "shown")
+    return _goes_out(flow, hop, thing, out) if out is not None else flow
 
 
 def _held(thing: Thing, ident: str, jack: Jack) -> list[Stop]:
@@ -200,36 +211,37 @@ def _held(thing: Thing, ident: str, jack: Jack) -> list[Stop]:
     ]
 
 
-def _comes_in(flow: _Flow, hop: Hop, thing: Thing, jack: Jack, *, ends: bool) -> None:
-    held = _held(thing, hop.into, jack)
-    flow.stops += held
-    flow.protected = flow.protected or thing.told(jack.protected) is True
-    if hop.present is not False and hop.format:
-        flow.shape = hop.format
+def _comes_in(flow: _Flow, hop: Hop, thing: Thing, jack: Jack, *, ends: bool) -> _Flow:
+    found = _held(thing, hop.into, jack) if jack.stops else []
+    held = bool(found)
+    protected = flow.protected or thing.told(jack.protected) is True
+    shape = hop.format if hop.present is not False and hop.format else flow.shape
     if hop.present is False and flow.alive and not held:
         why = f"No signal comes in at {_called(thing, hop.into)}"
         if flow.promised:
-            why += f", though its EDID says that it takes {flow.shape}"
-        if flow.protected:
+            why += f", though its EDID says that it takes {shape}"
+        if protected:
             why += "; the picture is copy-protected, which not everything takes"
-        flow.stops.append(Stop("no-signal", thing.id, hop.into, why))
-    flow.alive = flow.alive and hop.present is not False
-    if ends:
-        flow.stops += _not_shown(thing, hop.into, flow.shape, _edid(thing.text(jack.edid)))
+        found.append(Stop("no-signal", thing.id, hop.into, why))
+    if ends and jack.edid:
+        found += _not_shown(thing, hop.into, shape, _edid(thing.text(jack.edid)))
+    alive = flow.alive and hop.present is not False
+    return _Flow(shape, protected, alive, flow.promised, (*flow.stops, *found))
 
 
-def _goes_out(flow: _Flow, hop: Hop, thing: Thing, jack: Jack) -> None:
-    where = _called(thing, hop.out)
-    flow.stops += _held(thing, hop.out, jack)
+def _goes_out(flow: _Flow, hop: Hop, thing: Thing, jack: Jack) -> _Flow:
+    found = _held(thing, hop.out, jack) if jack.stops else []
     if thing.told(jack.connected) is False:
-        flow.stops.append(Stop("not-taken", thing.id, hop.out, f"{where} says that nothing is plugged in"))
+        found.append(Stop("not-taken", thing.id, hop.out, f"{_called(thing, hop.out)} says that nothing is plugged in"))
     if flow.protected and thing.told(jack.passes_protected) is False:
-        why = f"The picture is protected, and what is behind {where} has no protection"
-        flow.stops.append(Stop("protected", thing.id, hop.out, why))
-    behind = _edid(thing.text(jack.edid_behind))
-    missing = _not_shown(thing, hop.out, flow.shape, behind)
-    flow.promised = behind is not None and bool(FORMAT.match(flow.shape)) and not missing
-    flow.stops += missing
+        why = f"The picture is protected, and what is behind {_called(thing, hop.out)} has no protection"
+        found.append(Stop("protected", thing.id, hop.out, why))
+    behind = _edid(thing.text(jack.edid_behind)) if jack.edid_behind else None
+    missing = _not_shown(thing, hop.out, flow.shape, behind) if behind is not None else []
+    promised = behind is not None and bool(FORMAT.match(flow.shape)) and not missing
+    if not found and not missing and promised == flow.promised:
+        return flow
+    return flow._replace(promised=promised, stops=(*flow.stops, *found, *missing))
 
 
 _read: dict[str, Edid | None] = {}
@@ -250,25 +262,35 @@ def _edid(text: str) -> Edid | None:
 
 
 def _not_shown(thing: Thing, jack: str, shape: str, edid: Edid | None) -> list[Stop]:
-    found = FORMAT.match(shape)
-    if edid is None or found is None:
-        return []
-    width, height, how = int(found[1]), int(found[2]), found[3]
-    rate = float(found[4]) if found[4] else None  # some say the size alone
-    if takes(edid, width, height, rate, interlaced=how == "i"):
+    if edid is None or _takes(edid, shape):
         return []
     who = edid.name or "the display"
     return [Stop("format", thing.id, jack, f"{who} at {_called(thing, jack)} does not say that it takes {shape}")]
 
 
-def _notes(site: Site, hops: tuple[Hop, ...]) -> list[str]:
+_judged: dict[tuple[int, str], tuple[Edid, bool]] = {}
+
+
+def _takes(edid: Edid, shape: str) -> bool:
+    """Whether it says so; what is no format is nobody's."""
+    key = id(edid), shape
+    if key not in _judged:
+        if len(_judged) > 2000:
+            _judged.clear()
+        found = FORMAT.match(shape)
+        good = found is None or takes(
+            edid, int(found[1]), int(found[2]), float(found[4]) if found[4] else None, interlaced=found[3] == "i"
+        )  # some say the size alone
+        _judged[key] = edid, good  # with the EDID itself, so that its place in memory is no other's
+    return _judged[key][1]
+
+
+def _unlike(site: Site, one: Hop, other: Hop) -> tuple[str, ...]:
     """What stops nothing and is worth a look: two halves of a kit with unlike versions."""
-    found = []
-    for one, other in itertools.pairwise(hops):
-        here, there = site.things[one.device], site.things[other.device]
-        jack = there.jacks.get(other.into)
-        if jack is None or jack.carries != "link" or here.profile.id != there.profile.id:
-            continue
-        if here.firmware and there.firmware and here.firmware != there.firmware:
-            found.append(f"{here.name} has firmware {here.firmware}, its other half {there.name} {there.firmware}")
-    return found
+    here, there = site.things[one.device], site.things[other.device]
+    jack = there.jacks.get(other.into)
+    if jack is None or jack.carries != "link" or here.profile.id != there.profile.id:
+        return ()
+    if not here.firmware or not there.firmware or here.firmware == there.firmware:
+        return ()
+    return (f"{here.name} has firmware {here.firmware}, its other half {there.name} {there.firmware}",)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 from netloom_core.documents.tree import Document, leaves
 from netloom_core.profiles.item import Item, Need
@@ -14,16 +14,14 @@ from netloom_core.profiles.signals import Jack, Told
 from netloom_core.types.base import BadValue
 
 
-@dataclass(frozen=True)
-class End:
+class End(NamedTuple):
     """A jack of a device. Without a device it is something that is not on record, and `jack` is what people call it."""
 
     device: str
     jack: str
 
 
-@dataclass(frozen=True)
-class Cable:
+class Cable(NamedTuple):
     id: str
     source: End
     target: End
@@ -73,7 +71,8 @@ class Thing:
     @cached_property
     def jacks(self) -> dict[str, Jack]:
         """Those that it has, as it is set."""
-        return {ident: jack for ident, jack in self.profile.jacks.items() if all(self.met(n) for n in jack.needs)}
+        found = [j for needs, j in self.profile.jacks_by_needs if not needs or all(self.met(n) for n in needs)]
+        return found[0] if len(found) == 1 else {ident: jack for jacks in found for ident, jack in jacks.items()}
 
     def met(self, need: Need) -> bool:
         """Whether a need holds; what is not known is taken to hold."""
@@ -99,6 +98,7 @@ class Site:
         self.things = {one.id: one for one in things}
         self.cables = list(cables)
         self.into = {cable.target: cable for cable in self.cables}
+        self.out_of = {cable.source: cable for cable in self.cables}
         self._feeds: dict[str, dict[str, Feed]] = {}
 
     def feed(self, thing: Thing, jack: str) -> Feed | None:

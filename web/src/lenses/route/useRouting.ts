@@ -35,7 +35,9 @@ export function useTake(done: (cells: Schemas["Taken"][]) => void) {
       done(cells);
     },
     onError: tellProblem,
-    onSettled: () => client.invalidateQueries({ queryKey: ["routing"] }),
+    onSettled: () => {
+      for (const what of ["preset", "presets", "edids-at"]) void client.invalidateQueries({ queryKey: ["routing", what] });
+    },
   });
 }
 
