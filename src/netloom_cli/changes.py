@@ -258,7 +258,7 @@ def undo(
 
 
 def perform(
-    procedure: Annotated[str, typer.Argument(help="restart, factory-reset, initialise or identify")],
+    procedure: Annotated[str, typer.Argument(help="restart, factory-reset, initialise, identify, or 'calm POINT'")],
     devices: Annotated[list[str], typer.Argument()],
     yes: Yes = False,
 ) -> None:

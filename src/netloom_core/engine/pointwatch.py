@@ -12,6 +12,7 @@ from netloom_core.library.load import Library
 from netloom_core.live import chatter
 from netloom_core.live.chatter import WINDOW_S, Chatter
 from netloom_core.live.edges import Edge, Edges
+from netloom_core.plan.procedures import remedy
 from netloom_core.profiles.profile import Profile
 
 SAVE_S = 1.0
@@ -97,13 +98,11 @@ class PointWatch:
 
     def _described(self, one: Chatter, names: dict[str, tuple[str, str]]) -> dict[str, Any]:
         name, label, profile = self._called(one.device, one.point, names)
-        means, then = "", ""
+        means, then, steps = "", "", []
         if profile is not None:
-            item = profile.by_point.get(one.point)
-            for known in profile.restless:
-                if known.fits(one.kind, item.kind if item is not None else "", profile.item_of_point(one.point)):
-                    means, then = known.means, known.then
-                    break
+            known = remedy(profile, one.point, one.kind)
+            if known is not None:
+                means, then, steps = known.means, known.then, [act.words() for act in known.steps]
         leader = None
         if one.leader is not None:
             leading = self._called(*one.leader, names)
@@ -111,7 +110,7 @@ class PointWatch:
         told = {
             "device": one.device, "point": one.point, "name": name, "label": label, "kind": one.kind,
             "since": one.since, "changes": one.changes, "every": round(one.every, 3), "leader": leader,
-            "lag": round(one.lag, 3), "means": means, "then": then,
+            "lag": round(one.lag, 3), "means": means, "then": then, "steps": steps,
         }  # fmt: skip
         return {**told, "words": words(told)}
 

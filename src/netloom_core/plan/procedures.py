@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get
@@ -11,7 +11,7 @@ from netloom_core.model.work import StepState
 from netloom_core.plan.planner import left_out, unkept_paths
 from netloom_core.plan.subject import DevicePlan, Remark, Subject
 from netloom_core.profiles.item import Item
-from netloom_core.profiles.people import Meaning
+from netloom_core.profiles.people import Act, Meaning, Restless
 from netloom_core.profiles.profile import Profile
 
 SETS_BACK = frozenset({"factory-reset", "initialise"})  # values are others afterwards, so a backup comes before
@@ -23,6 +23,8 @@ SHOWN_BY = {
     "initialise": ("resetting", "reset", "starting", "ready", "fault"),
     "identify": ("identified",),
 }
+CALM = "calm"  # and a point after it: steps by hand, until that stands still
+QUIET_S, QUIET_WITHIN_S = 30.0, 180.0
 TO_LOOK_S = 180.0  # for somebody to look at the right device and answer
 
 
@@ -34,6 +36,8 @@ def label_of(profile: Profile, name: str) -> str:
 def plan_procedure(subject: Subject, name: str, unread: NetloomError | None = None) -> DevicePlan:
     """Steps for one procedure, or the remark why it cannot be. `unread` is why the device could not be read: then
     only what people do at it by hand is left."""
+    if name.startswith(f"{CALM} "):
+        return plan_calm(subject, name.removeprefix(f"{CALM} "))
     plan, profile = DevicePlan(subject.device), subject.profile
     procedure = profile.procedure(name)
     told = name in subject.abilities.procedures
@@ -59,18 +63,7 @@ def plan_procedure(subject: Subject, name: str, unread: NetloomError | None = No
         plan.remarks.append(Remark("sets-back", text))
     elif name in SETS_BACK:
         plan.steps.append(StepState(0, subject.device, "backup", {"baseline": False, "disturbs": [], "seconds": 2.0}))
-    for number, act in enumerate(procedure.by_hand, 1):
-        params = {
-            "words": act.words(),
-            "note": act.note,
-            "within": act.within,
-            "seen_by": act.seen_by,
-            "number": f"{number} of {len(procedure.by_hand)}",
-            "look_at": _at(profile, act.light),
-            "disturbs": [],
-            "seconds": max(act.seconds, 5.0),
-        }
-        plan.steps.append(StepState(0, subject.device, "by-hand", params))
+    plan.steps += _by_hand(subject, procedure.by_hand)
     disturbs = {*procedure.disturbs, *(["link"] if procedure.away or name in SETS_BACK else [])}
     params = {
         "procedure": name,
@@ -86,6 +79,64 @@ def plan_procedure(subject: Subject, name: str, unread: NetloomError | None = No
     }
     plan.steps.append(StepState(0, subject.device, "perform", params))
     _remark(subject, name, plan)
+    return plan
+
+
+def _by_hand(subject: Subject, acts: Sequence[Act]) -> list[StepState]:
+    return [
+        StepState(
+            0,
+            subject.device,
+            "by-hand",
+            {
+                "words": act.words(),
+                "note": act.note,
+                "within": act.within,
+                "seen_by": act.seen_by,
+                "number": f"{number} of {len(acts)}",
+                "look_at": _at(subject.profile, act.light),
+                "disturbs": [],
+                "seconds": max(act.seconds, 5.0),
+            },
+        )
+        for number, act in enumerate(acts, 1)
+    ]
+
+
+def remedy(profile: Profile, point: str, does: str = "") -> Restless | None:
+    """What is known of a point that changes by itself; by what it `does` where that was seen. First one with steps."""
+    item = profile.by_point.get(point)
+    if item is None:
+        return None
+    fitting = [
+        one for one in profile.restless
+        if any(one.fits(what, item.kind, item.path) for what in ([does] if does else one.does))
+    ]  # fmt: skip
+    return next((one for one in fitting if one.steps), fitting[0] if fitting else None)
+
+
+def out_of_step(profile: Profile) -> str:
+    """The point that a light means which says that the device is out of step; empty where the profile knows none."""
+    known = (one.id for one in profile.by_point.values() if (r := remedy(profile, one.id)) is not None and r.steps)
+    return next(known, "")
+
+
+def plan_calm(subject: Subject, point: str) -> DevicePlan:
+    """What a person does at the device so that a point stands still, and the proof that it does."""
+    plan, profile = DevicePlan(subject.device), subject.profile
+    known, item = remedy(profile, point), profile.by_point.get(point)
+    if item is None or not item.live:
+        plan.remarks.append(Remark("left-out", f"Nothing is done: {profile.model} has no live point {point[:80]}."))
+        return plan
+    if known is None or not known.steps:
+        text = f"{profile.model} tells no steps for {item.label}. It is only watched, until it stands still."
+        plan.remarks.append(Remark("no-steps", text))
+    else:
+        plan.steps += _by_hand(subject, known.steps)
+    label = item.label or point
+    params = {"point": point, "label": label, "seconds": QUIET_S, "within": QUIET_WITHIN_S, "disturbs": [],
+              "words": f"Bring {label} back in step"}  # fmt: skip
+    plan.steps.append(StepState(0, subject.device, "quiet", params))
     return plan
 
 

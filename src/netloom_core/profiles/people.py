@@ -15,7 +15,8 @@ class Meaning(Part):
     """One pattern of a light or sound: what it means, and what to do next. `of` is what it is evidence for.
 
     `says` are words that Netloom knows: `powered`, `starting`, `ready`, `linked`, `no-link`, `no-address`, `fault`,
-    `resetting`, `reset`, `updating`, `identified`.
+    `resetting`, `reset`, `updating`, `identified`, `out-of-step`: it is out of step with another one, as a point that
+    switches again and again by itself is (see Restless).
     """
 
     pattern: Pattern
@@ -24,7 +25,7 @@ class Meaning(Part):
     colour: str = Field(default="", max_length=20)
     says: Literal[
         "", "powered", "starting", "ready", "linked", "no-link", "no-address", "fault", "resetting", "reset",
-        "updating", "identified",
+        "updating", "identified", "out-of-step",
     ] = ""  # fmt: skip
 
 
@@ -66,13 +67,15 @@ class Act(Part):
 
 class Restless(Part):
     """What it means when a point changes again and again by itself: one of a `kind`, or that of one item (`path`), when
-    it `does` one of these; and what to do then."""
+    it `does` one of these; and what to do then. `steps` bring it back, at the device; the proof is that it stands still
+    afterwards."""
 
     does: list[Literal["bounces", "beats", "flutters"]] = ["bounces", "beats", "flutters"]
     kind: str = Field(default="", max_length=20)
     path: str = Field(default="", max_length=200)
     means: str = Field(max_length=300)
     then: str = Field(default="", max_length=300)
+    steps: list[Act] = Field(default=[], max_length=8)
 
     def fits(self, does: str, kind: str, path: str) -> bool:
         return does in self.does and self.kind in ("", kind) and self.path in ("", path)

@@ -134,6 +134,7 @@ urlpatterns = [
     path("api/devices/<str:word>/certificate", installation.CertificateView.as_view()),
     path("api/devices/<str:word>/drive", installation.DriveView.as_view()),
     path("api/devices/<str:word>/let-go", installation.LetGoView.as_view()),
+    path("api/watch", installation.WatchManyView.as_view()),
     path("api/devices/<str:word>/watch", installation.WatchView.as_view()),
     path("api/routing/paths", routing.PathsView.as_view()),
     path("api/routing/jacks", routing.JacksView.as_view()),

@@ -1872,6 +1872,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep live states of many devices coming as `points` events for 45 s; gives what is known. */
+        post: operations["watch_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/watch-mode": {
         parameters: {
             query?: never;
@@ -2110,6 +2127,7 @@ export interface components {
             lag: number;
             means: string;
             then: string;
+            steps: string[];
             words: string;
         };
         CheckedProfile: {
@@ -2823,9 +2841,11 @@ export interface components {
             colour: string;
             says: string;
         };
+        /** @description `calm` is the point to bring back in step, where the light says that it is out of it. */
         Means: {
             means: string;
             then: string;
+            calm: string;
         };
         MergeAreaRequest: {
             into: number;
@@ -3217,6 +3237,11 @@ export interface components {
             device: string;
             point: string;
         };
+        PointMark: {
+            point: string;
+            label: string;
+            rest: string;
+        };
         Port: {
             path: string;
             title: string;
@@ -3274,6 +3299,7 @@ export interface components {
             added_by: string;
             values: number;
             points: number;
+            marks: components["schemas"]["PointMark"][];
             aliases: string[];
         };
         ProfileTextRequest: {
@@ -3619,6 +3645,17 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description By device; `troubles` why one told nothing. */
+        StatesOfMany: {
+            states: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            troubles: {
+                [key: string]: string;
+            };
+        };
         /** @description Where it stops: `kind` is no-cable, no-signal, not-routed, held, protected, format, not-taken, unknown, loop. */
         Stop: {
             kind: string;
@@ -3816,6 +3853,9 @@ export interface components {
             since: number;
             /** Format: double */
             usual: number;
+        };
+        WatchManyRequest: {
+            devices: string[];
         };
         WatchMode: {
             minutes: number;
@@ -8570,6 +8610,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Patches"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    watch_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchManyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatesOfMany"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

@@ -32,6 +32,8 @@ export interface Lens {
   causes?: Cause[];
   /** Its bench says itself what is left to do, where that belongs. */
   tellsLeft?: boolean;
+  /** Live states of points can be shown on its knots. */
+  live?: boolean;
   /** Where devices are to go stands on their strands, too. */
   ghosts?: boolean;
   /** Under it people look for devices: the loom offers filters and lists, and watched devices are told like others. */

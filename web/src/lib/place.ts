@@ -23,6 +23,8 @@ interface Place {
   only: string;
   /** Only knots of which something is left to do under the lens are shown. */
   todo: boolean;
+  /** Whether knots show the live states of their points. */
+  lit: boolean;
   /** The setting that the bench brings into view under Configure, when it was found by its name. */
   setting: string;
   /** What the console panel is opened to: a device, else a line. */
@@ -56,6 +58,7 @@ export const place = new Store<Place>({
   line: "",
   only: "",
   todo: false,
+  lit: localStorage.getItem("netloom.lit") === "yes",
   setting: "",
   console: null,
   onBench: false,

@@ -3,7 +3,10 @@ import { memo, type MouseEvent } from "react";
 import type { Lens } from "../lenses/lens";
 import { tells } from "../lenses/registry";
 import { type Row, shortAddress } from "../lib/knots";
+import { place } from "../lib/place";
+import { useStore } from "../lib/store";
 import { CARRIED_DEVICE } from "./Ghosts";
+import { Lit } from "./Lit";
 import { INK, Mark } from "../ui/Mark";
 
 interface Props {
@@ -20,6 +23,7 @@ interface Props {
 export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, pick }: Props) {
   const { device, address } = row;
   const { shape, tone, word, ordinary } = tells(device, lens);
+  const lit = useStore(place, (p) => p.lit) && lens.live;
   const said = answers ? "answers" : ordinary ? "" : word;
   return (
     <div
@@ -51,7 +55,12 @@ export const Knot = memo(function Knot({ row, lens, lines, chosen, at, answers, 
           </span>
         )}
       </span>
-      {said && lines === 1 && <span className={clsx("max-w-[9.5rem] truncate text-right text-[12px]", answers ? "text-woad" : INK[tone])}>{said}</span>}
+      {((said && lines === 1) || lit) && (
+        <span className="flex items-center gap-1.5">
+          {said && lines === 1 && <span className={clsx("max-w-[9.5rem] truncate text-right text-[12px]", answers ? "text-woad" : INK[tone])}>{said}</span>}
+          {lit && <Lit device={device} />}
+        </span>
+      )}
       {!said && <span className="sr-only">{word}</span>}
     </div>
   );

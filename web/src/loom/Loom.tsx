@@ -79,6 +79,7 @@ export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props)
         >
           left to do <span className="font-mono text-[12px]">{left}</span>
         </button>
+        {lens.live && <Live />}
         <Weave devices={devices} lines={lines} areas={areas} away={away} />
       </div>
       {lens.finds && <Filters devices={devices} only={only} />}
@@ -97,6 +98,25 @@ export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props)
         </p>
       )}
     </section>
+  );
+}
+
+/** Live states of points on the knots that are in view; what is drawn is asked for. */
+function Live() {
+  const lit = useStore(place, (p) => p.lit);
+  return (
+    <button
+      type="button"
+      aria-pressed={lit}
+      title="Live states of relays, inputs and displays on the knots that are in view"
+      onClick={() => {
+        localStorage.setItem("netloom.lit", lit ? "no" : "yes");
+        place.set({ lit: !lit });
+      }}
+      className={clsx("rounded-[3px] border px-2 py-0.5 text-[12.5px] whitespace-nowrap", lit ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent text-soft hover:border-warp")}
+    >
+      live states
+    </button>
   );
 }
 

@@ -3,6 +3,7 @@
 from netloom_core.run.steps.base import Step
 from netloom_core.run.steps.by_hand import ByHand
 from netloom_core.run.steps.perform import Perform
+from netloom_core.run.steps.quiet import Quiet
 from netloom_core.run.steps.read import BackupDevice, ReadDevice
 from netloom_core.run.steps.restart import Readdress, Restart
 from netloom_core.run.steps.store import StoreSettings
@@ -20,5 +21,6 @@ STEPS: dict[str, Step] = {
         BackupDevice(),
         ByHand(),
         Perform(),
+        Quiet(),
     )
 }

@@ -66,6 +66,7 @@ class ChatterSerializer(Form):
     lag = serializers.FloatField()
     means = serializers.CharField()
     then = serializers.CharField()
+    steps = serializers.ListField(child=serializers.CharField())
     words = serializers.CharField()
 
 

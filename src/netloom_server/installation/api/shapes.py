@@ -554,6 +554,12 @@ class FreeSerializer(Form):
     addresses = serializers.ListField(child=serializers.CharField())
 
 
+class PointMarkSerializer(Form):
+    point = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    rest = serializers.CharField()
+
+
 class ProfileSerializer(Form):
     id = serializers.CharField()
     maker = serializers.CharField()
@@ -565,4 +571,16 @@ class ProfileSerializer(Form):
     added_by = serializers.CharField()
     values = serializers.IntegerField()
     points = serializers.IntegerField()
+    marks = PointMarkSerializer(many=True)
     aliases = serializers.ListField(child=serializers.CharField())
+
+
+class WatchManySerializer(Form):
+    devices = serializers.ListField(child=serializers.CharField(min_length=1, max_length=40), max_length=256)
+
+
+class StatesOfManySerializer(Form):
+    """By device; `troubles` why one told nothing."""
+
+    states = serializers.DictField(child=serializers.DictField(child=serializers.CharField()))
+    troubles = serializers.DictField(child=serializers.CharField())

@@ -156,8 +156,11 @@ class LookedSerializer(Form):
 
 
 class MeansSerializer(Form):
+    """`calm` is the point to bring back in step, where the light says that it is out of it."""
+
     means = serializers.CharField()
     then = serializers.CharField()
+    calm = serializers.CharField()
 
 
 class FoundSettingSerializer(Form):

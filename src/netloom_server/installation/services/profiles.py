@@ -17,6 +17,9 @@ from netloom_server.installation.models import Device, OwnProfile
 
 log = logging.getLogger("netloom.profiles")
 
+MARKED = ("relay", "input", "door", "lamp", "state")  # kinds, first things first
+MOST_MARKS, MOST_STATES = 16, 6
+
 
 def shipped() -> Library:
     """Those of the program."""
@@ -85,6 +88,16 @@ def rows(library: Library) -> list[dict[str, Any]]:
             "added_by": own.get(p.id, ""),
             "values": len(p.by_path),
             "points": len(p.by_point),
+            "marks": marks(p),
         }
         for p in library
+    ]
+
+
+def marks(profile: Profile) -> list[dict[str, str]]:
+    """The live points that are drawn small: those that rest in one state and are otherwise in another."""
+    few = [one for one in profile.by_point.values() if one.live and 2 <= len(one.states) <= MOST_STATES]
+    few.sort(key=lambda one: MARKED.index(one.kind) if one.kind in MARKED else len(MARKED))
+    return [{"point": one.id, "label": one.label, "rest": one.states[0]} for one in few if one.kind != "crosspoint"][
+        :MOST_MARKS
     ]

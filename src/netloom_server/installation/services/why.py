@@ -15,6 +15,7 @@ from netloom_core.library.load import Library
 from netloom_core.links.ports import PortInfo, all_ports
 from netloom_core.model.device import Identity
 from netloom_core.model.snmp import USUAL_COMMUNITY
+from netloom_core.plan.procedures import out_of_step
 from netloom_core.sweep.finding import Finding, Known, Place
 from netloom_server.backups.models import Document
 from netloom_server.installation.models import Device, Line, Sighting
@@ -104,7 +105,8 @@ def look(device: Device, printed: str, pattern: str, colour: str, by: str, libra
         raise RequestError(f"What {printed} means by that is not known.", f"Its profile knows: {known}.")
     facts = {"printed": printed, "pattern": pattern, "colour": colour, "by": by, "means": meaning.means}
     Sighting.objects.create(device=device, line=device.line, method=BY_PERSON, facts=facts, time=timezone.now())
-    return {"means": meaning.means, "then": meaning.then}
+    calm = out_of_step(profile) if profile is not None and meaning.says == "out-of-step" else ""
+    return {"means": meaning.means, "then": meaning.then, "calm": calm}
 
 
 def _community(switch: Device | None) -> str:

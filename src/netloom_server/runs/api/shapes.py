@@ -133,7 +133,7 @@ class WorkSerializer(Form):
     lock = serializers.BooleanField(required=False, default=False)
     plan = serializers.CharField(required=False, allow_blank=True, max_length=12)
     over_later = serializers.BooleanField(required=False, default=False)
-    procedure = serializers.CharField(required=False, allow_blank=True, max_length=40)
+    procedure = serializers.CharField(required=False, allow_blank=True, max_length=130)
     reason = serializers.CharField(required=False, allow_blank=True, max_length=300)
 
 

@@ -1,4 +1,6 @@
-import type { WholeDevice } from "../../api/client";
+import { useMutation } from "@tanstack/react-query";
+import { api, got, type Schemas, type WholeDevice } from "../../api/client";
+import { tellProblem } from "../../api/work";
 import { PATTERNS } from "../../lib/lights";
 import { ask } from "../../lib/place";
 import { Button } from "../../ui/Button";
@@ -7,6 +9,11 @@ import { Heading } from "../../ui/parts";
 /** What a person sees and does at the device itself: lights, and acts by hand. */
 export function AtTheDevice({ device }: { device: WholeDevice }) {
   const { lights, procedures } = device.face;
+  const say = useMutation({
+    mutationFn: (body: Schemas["LookedRequest"]) => got(api.POST("/api/devices/{word}/lights", { params: { path: { word: device.id } }, body })),
+    onError: tellProblem,
+    onSuccess: (told) => told.calm && ask({ kind: "procedure", devices: [device.id], procedure: `calm ${told.calm}` }),
+  });
   if (!lights.length && !procedures.length) return null;
   return (
     <>
@@ -19,7 +26,12 @@ export function AtTheDevice({ device }: { device: WholeDevice }) {
           <ul className="ml-3">
             {light.patterns.map((one) => (
               <li key={`${one.pattern}${one.colour}`}>
-                {one.colour} {PATTERNS[one.pattern] ?? one.pattern}: {one.means} {one.then && <span className="text-soft">{one.then}</span>}
+                {one.colour} {PATTERNS[one.pattern] ?? one.pattern}: {one.means} {one.then && <span className="text-soft">{one.then}</span>}{" "}
+                {one.says === "out-of-step" && (
+                  <Button look="bare" className="!px-0 !py-0" disabled={say.isPending} onClick={() => say.mutate({ printed: light.printed, pattern: one.pattern, colour: one.colour })}>
+                    I see this: bring it back in step …
+                  </Button>
+                )}
               </li>
             ))}
           </ul>

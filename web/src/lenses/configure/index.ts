@@ -20,5 +20,6 @@ export const configure: Lens = {
     { title: "Never read", of: (d) => d.taken_in && d.managed !== false && d.state === "known" && !d.read && !d.read_trouble, act: { label: "Read {n}", kind: "read" } },
   ],
   tellsLeft: true,
+  live: true,
   open: (d) => d.taken_in && d.counts.pending + d.counts.unkept > 0,
 };

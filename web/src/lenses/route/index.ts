@@ -7,5 +7,6 @@ export const route: Lens = {
   name: "Route",
   Bench: lazy(async () => ({ default: (await import("./RouteBench")).RouteBench })),
   tells: (d) => ({ ...stateOf(d), word: d.model || d.kind, ordinary: true }),
+  live: true,
   open: () => false,
 };

@@ -2,8 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { TriangleAlert } from "lucide-react";
 import { monitorQuery } from "../../../api/queries";
 import { live } from "../../../lib/live";
-import { select } from "../../../lib/place";
+import { ask, select } from "../../../lib/place";
 import { useStore } from "../../../lib/store";
+import { plural } from "../../../lib/words";
 import { Button } from "../../../ui/Button";
 
 /** Points that change again and again by themselves: what follows what, and what to do. */
@@ -21,6 +22,9 @@ export function Restless({ device }: { device?: string }) {
         {those.map((one) => (
           <li key={`${one.device} ${one.point}`} className="mt-1">
             {one.words} {one.then && <span className="text-soft">{one.then}</span>}{" "}
+            <Button look="bare" className="!px-0" onClick={() => ask({ kind: "procedure", devices: [one.device], procedure: `calm ${one.point}` })}>
+              {one.steps.length ? `Bring it back in step: ${plural(one.steps.length, "step")} at the device …` : "Watch until it is still …"}
+            </Button>{" "}
             {(one.leader?.device ?? one.device) !== device && (
               <Button look="bare" className="!px-0" onClick={() => select(one.leader?.device ?? one.device, "only")}>
                 Go to {one.leader?.name ?? one.name}
