@@ -130,6 +130,12 @@ def test_points_over_time_and_one_that_changes_by_itself(demo: Demo, page: Page)
     page.bench_sees("By itself, again and again", 40)
     page.bench_sees("Relay 2 of Lower box changes again and again, in a steady beat")
     page.bench_sees("see the relay rest")
+    page.press("Bring it back in step: 1 step at the device")
+    page.sees("Pull the wire of the input that follows the relay", "//*[@role='dialog']")
+    page.agree("Do nothing")
+    page.press("live states")
+    page.xpath("//*[@data-lit and contains(@aria-label,'Relay 2 on')]")
+    page.press("live states")
     assert violations(page) == []
     rows = page.driver.execute_async_script(
         "const done = arguments[0]; fetch('/api/monitor/points.csv?seconds=600').then((r) => r.text()).then(done)"

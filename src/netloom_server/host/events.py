@@ -21,7 +21,7 @@ from netloom_core.errors import StoreTrouble
 from netloom_server.base.crossing import in_records
 from netloom_server.runs.models import Event
 
-FLUSH_S = 0.1
+FLUSH_S = 0.05
 AGAIN_S = 1.0
 KEEP = 100_000  # events; older ones go, a browser that was away longer loads everything anew
 BATCH = 500

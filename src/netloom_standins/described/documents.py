@@ -167,6 +167,9 @@ class Documents(Service):
             await self._new_password(await read_json(receive), send)
         elif self.form.site.get("forces") and self._password == self.form.password:
             await reply(send, 403, {"problem": "new password first"})
+        elif call == ("GET", "/record"):
+            events = [{"at": round(at, 3), "text": text} for at, text in unit.log]
+            await reply(send, 200, {"now": round(unit.now, 3), "events": events})
         elif call == ("GET", "/settings/running"):
             await reply(send, 200, self._settings(unit.memory.running))
         elif call == ("GET", "/settings/startup"):

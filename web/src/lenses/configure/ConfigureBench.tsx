@@ -1,6 +1,6 @@
 import { useQueries } from "@tanstack/react-query";
 import { Redo2, Undo2 } from "lucide-react";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { startTransition, useEffect, useMemo, useRef, useState } from "react";
 import { asProblem, type Device, type Setting, type WholeDevice } from "../../api/client";
 import { deviceQuery } from "../../api/queries";
 import { goThroughEdits, useDecide } from "../../api/work";
@@ -35,8 +35,8 @@ import { Templates } from "./Templates";
 import { VIEW_KEYS, VIEWS } from "./views/registry";
 
 const MOST = 60;
-const AT_FIRST = 160; // settings that are drawn at once
-const EACH_TIME = 400;
+const AT_FIRST = 80; // settings that are drawn at once
+const EACH_TIME = 80;
 
 /** Configure: values of one device, or what many have in common, side by side; live states; write. */
 export function ConfigureBench({ chosen, devices }: BenchProps) {
@@ -95,6 +95,24 @@ const NOTHING: Record<keyof typeof SHOW, string> = {
   restart: "Nothing here waits for a restart.",
 };
 
+/** What is typed is there at once; the list follows in pieces, and is left where another key comes. */
+function Search({ set }: { set: (text: string) => void }) {
+  const [text, setText] = useState("");
+  return (
+    <Input
+      aria-label="Search in the settings"
+      placeholder="label or value"
+      value={text}
+      onChange={(event) => {
+        const typed = event.target.value;
+        setText(typed);
+        startTransition(() => set(typed));
+      }}
+      className="w-24 !py-0"
+    />
+  );
+}
+
 function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Device[]; left: number }) {
   const [show, setShow] = useState<keyof typeof SHOW>("all");
   const [search, setSearch] = useState("");
@@ -122,8 +140,9 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
   const past = useStore(edits, (e) => e.past);
   const mine = useMemo(() => new Set(past.flatMap((edit) => edit.paths ?? [])), [past]);
   const low = search.trim().toLowerCase();
+  const texts = useMemo(() => new Map(shared.map((setting) => [setting, `${setting.label} ${setting.path} ${shown(setting.running, setting)} ${shown(setting.intended, setting)}`.toLowerCase()])), [shared]);
   const wanted = useMemo(() => shared.filter((setting) => {
-    if (low && !`${setting.label} ${setting.path} ${shown(setting.running, setting)} ${shown(setting.intended, setting)}`.toLowerCase().includes(low)) return false;
+    if (low && !texts.get(setting)?.includes(low)) return false;
     const those = all(setting);
     if (show === "decided") return those.some((s) => s.intended !== null);
     if (show === "mine") return mine.has(setting.path);
@@ -134,7 +153,7 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
       return pending + unkept + drift + unreadable.length > 0;
     }
     return true;
-  }), [shared, low, show, byPath, mine]);
+  }), [shared, texts, low, show, byPath, mine]);
   const parts = useMemo(() => partsOf(wanted), [wanted]);
   const sought = useStore(place, (p) => p.setting);
   const [most, setMost] = useState(AT_FIRST);
@@ -190,7 +209,7 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
             <span className="whitespace-nowrap">
               {wanted.length} of {shared.length}
             </span>
-            <Input aria-label="Search in the settings" placeholder="label or value" value={search} onChange={(event) => setSearch(event.target.value)} className="w-24 !py-0" />
+            <Search set={(text) => (setSearch(text), setMost(AT_FIRST))} />
             <Choice aria-label="Which settings are shown" value={show} onChange={(event) => setShow(event.target.value as keyof typeof SHOW)} className="!py-0">
               {Object.entries(SHOW).map(([id, name]) => (
                 <option key={id} value={id}>
@@ -210,7 +229,7 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
           <Rows key={part.settings[0].path} settings={part.settings} all={all} set={set} forget={forget} channel={whole.length === 1 ? whole[0].channel : ""} />
         ),
       )}
-      {drawn.left > 0 && <More left={drawn.left} more={() => setMost((now) => now + EACH_TIME)} />}
+      {drawn.left > 0 && <More left={drawn.left} more={() => startTransition(() => setMost((now) => now + EACH_TIME))} />}
       {!wanted.length && (
         <Empty title={!shared.length ? (models > 1 ? `No setting is the same on these ${models} models. Select devices of one model to set them together.` : "This model has no settings, only points.") : low ? "No setting is called that, or has that value." : NOTHING[show]} />
       )}
@@ -229,7 +248,7 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
 function More({ left, more }: { left: number; more: () => void }) {
   const here = useRef<HTMLButtonElement>(null);
   useEffect(() => {
-    const seen = new IntersectionObserver((all) => all.some((one) => one.isIntersecting) && more(), { rootMargin: "300px" });
+    const seen = new IntersectionObserver((all) => all.some((one) => one.isIntersecting) && more(), { rootMargin: "40px" });
     if (here.current) seen.observe(here.current);
     return () => seen.disconnect();
   });
