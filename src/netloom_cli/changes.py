@@ -258,7 +258,9 @@ def undo(
 
 
 def perform(
-    procedure: Annotated[str, typer.Argument(help="restart, factory-reset, initialise, identify, or 'calm POINT'")],
+    procedure: Annotated[
+        str, typer.Argument(help="restart, factory-reset, initialise, identify, power-cycle, or 'calm POINT'")
+    ],
     devices: Annotated[list[str], typer.Argument()],
     yes: Yes = False,
 ) -> None:

@@ -23,6 +23,7 @@ from netloom_core.library.load import Library
 from netloom_standins.announce import Announcer
 from netloom_standins.control import Control
 from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.feeding import Feeding
 from netloom_standins.net_unit import NetUnit
 from netloom_standins.picture import Picture
 from netloom_standins.site import build_units, load_site
@@ -83,6 +84,7 @@ async def run(arguments: argparse.Namespace) -> None:
         if isinstance(box, DescribedUnit):
             box.announce = announcer.announce
         await box.start()
+    Feeding(site, units)
     picture = Picture(site, units)
     following = asyncio.ensure_future(picture.keep())
     token = secrets.token_urlsafe(24)

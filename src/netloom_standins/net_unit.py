@@ -34,6 +34,14 @@ class NetUnit(NetFace):
             await service.stop()
         self.services = []
 
+    def power_off(self) -> None:
+        self.up = False
+        self._job(self.stop())
+        self.lose_unkept()
+
+    def power_on(self) -> None:
+        self._job(self._boot())
+
     async def power_cut(self) -> None:
         await self.stop()
         self.lose_unkept()

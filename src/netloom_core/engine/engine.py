@@ -36,7 +36,8 @@ from netloom_core.run.answers import Answer, Answers
 from netloom_core.run.drive import drive, held_and_rest, short_name
 from netloom_core.run.hold import ACTION as HELD
 from netloom_core.run.hold import Holding
-from netloom_core.run.supervisor import Supervisor, insist, own_fault
+from netloom_core.run.insist import insist, own_fault
+from netloom_core.run.supervisor import Supervisor
 from netloom_core.sweep.sweep import SweepResult
 from netloom_core.together import together
 from netloom_core.trace import RUN

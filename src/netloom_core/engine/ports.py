@@ -50,7 +50,8 @@ class Order:
     """One device to be planned. `refused` says why it cannot be; `wanted` is what it is to have.
 
     `profile` is the one that `wanted` was recorded with, `steps` those of the run to take back. `places` is what is
-    wrong with the place that it is to have, told where the plan touches that.
+    wrong with the place that it is to have, told where the plan touches that. `fed` is by what it has its power:
+    `device`, `name`, `point`, `label`.
     """
 
     device: str
@@ -61,6 +62,7 @@ class Order:
     steps: tuple[StepState, ...] = ()
     version: int = 0
     places: tuple[str, ...] = ()
+    fed: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass

@@ -13,7 +13,7 @@ from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
 from netloom_core.run.drive import short_name
-from netloom_core.run.supervisor import own_fault
+from netloom_core.run.insist import own_fault
 from netloom_core.run.take import Taken, take
 
 log = logging.getLogger("netloom.engine")

@@ -24,6 +24,8 @@ SHOWN_BY = {
     "identify": ("identified",),
 }
 CALM = "calm"  # and a point after it: steps by hand, until that stands still
+POWER_CYCLE = "power-cycle"  # by whatever feeds it, not by the device itself
+OFF_S, BACK_S = 5.0, 90.0
 QUIET_S, QUIET_WITHIN_S = 30.0, 180.0
 TO_LOOK_S = 180.0  # for somebody to look at the right device and answer
 
@@ -33,9 +35,13 @@ def label_of(profile: Profile, name: str) -> str:
     return (procedure.label if procedure else "") or WORDS[name]
 
 
-def plan_procedure(subject: Subject, name: str, unread: NetloomError | None = None) -> DevicePlan:
+def plan_procedure(
+    subject: Subject, name: str, unread: NetloomError | None = None, fed: Mapping[str, str] | None = None
+) -> DevicePlan:
     """Steps for one procedure, or the remark why it cannot be. `unread` is why the device could not be read: then
-    only what people do at it by hand is left."""
+    only what people do at it by hand is left. `fed` is by what it has its power, where that is known."""
+    if name == POWER_CYCLE:
+        return plan_power_cycle(subject, fed)
     if name.startswith(f"{CALM} "):
         return plan_calm(subject, name.removeprefix(f"{CALM} "))
     plan, profile = DevicePlan(subject.device), subject.profile
@@ -137,6 +143,26 @@ def plan_calm(subject: Subject, point: str) -> DevicePlan:
     params = {"point": point, "label": label, "seconds": QUIET_S, "within": QUIET_WITHIN_S, "disturbs": [],
               "words": f"Bring {label} back in step"}  # fmt: skip
     plan.steps.append(StepState(0, subject.device, "quiet", params))
+    return plan
+
+
+def plan_power_cycle(subject: Subject, fed: Mapping[str, str] | None) -> DevicePlan:
+    """One that does not answer is what this is for, so nothing is read before."""
+    plan = DevicePlan(subject.device)
+    if not fed:
+        text = (
+            "Nothing is done: no switch on record told on which of its ports it is, or that port's power is not driven."
+        )
+        plan.remarks.append(Remark("left-out", text))
+        return plan
+    params = {
+        "words": "Power-cycle", "feeder": fed["device"], "feeder_name": fed["name"], "point": fed["point"],
+        "point_label": fed["label"], "off_s": OFF_S, "within": BACK_S + subject.profile.away_seconds,
+        "disturbs": ["power", "link"], "seconds": OFF_S + max(subject.profile.away_seconds, 5.0),
+    }  # fmt: skip
+    plan.steps.append(StepState(0, subject.device, "power-cycle", params))
+    text = f"Its power is taken at {fed['label']} of {fed['name']} for {OFF_S:g} s. What it has not stored goes."
+    plan.remarks.append(Remark("not-kept", text))
     return plan
 
 

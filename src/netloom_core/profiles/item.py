@@ -17,7 +17,9 @@ from netloom_core.types.registry import AnyType
 
 Disturbs = Literal["picture", "sound", "light", "door", "link", "relay", "power"]
 Use = Literal["decided", "live", "driven"]
-PointKind = Literal["", "relay", "input", "output", "lamp", "tamper", "power", "meter", "level", "crosspoint", "state"]
+PointKind = Literal[
+    "", "relay", "input", "output", "lamp", "tamper", "power", "meter", "level", "counter", "crosspoint", "state"
+]
 
 
 class Need(Part):

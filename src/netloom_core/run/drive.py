@@ -22,9 +22,9 @@ from netloom_core.model.lock import FREE_IT
 from netloom_core.model.work import JournalEntry
 from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import given
+from netloom_core.run.insist import insist, own_fault
 from netloom_core.run.locks import kept_from
 from netloom_core.run.steps.base import Records
-from netloom_core.run.supervisor import insist, own_fault
 
 DRIVE_S = 20.0
 

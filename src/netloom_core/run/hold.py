@@ -15,8 +15,8 @@ from dataclasses import dataclass, field
 
 from netloom_core.errors import Busy, NetloomError, RequestError
 from netloom_core.model.work import JournalEntry
+from netloom_core.run.insist import insist
 from netloom_core.run.steps.base import Records
-from netloom_core.run.supervisor import insist
 
 log = logging.getLogger("netloom.hold")
 ACTION = "hold"

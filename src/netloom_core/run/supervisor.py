@@ -11,11 +11,11 @@ from __future__ import annotations
 import asyncio
 import logging
 from collections import defaultdict, deque
-from collections.abc import Awaitable, Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from typing import Protocol
 
 from netloom_core.clock import Clock
-from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError, OwnFault, StoreTrouble
+from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
@@ -35,6 +35,7 @@ from netloom_core.model.work import (
     StepState,
 )
 from netloom_core.run.answers import Answers
+from netloom_core.run.insist import insist, own_fault
 from netloom_core.run.steps.base import Records, Search, StepContext, nowhere
 from netloom_core.run.steps.registry import STEPS
 from netloom_core.together import together
@@ -43,7 +44,6 @@ log = logging.getLogger("netloom.run")
 DEVICES_AT_ONCE = 24
 TARGETS_AT_ONCE = 200
 LOOK_S = 0.1  # between looks whether another device has left
-AGAIN_S = (0.2, 0.5, 1.0, 2.0, 5.0)  # between tries to write a record down; the last one again and again
 
 
 class RunRecords(Records, Protocol):
@@ -54,19 +54,6 @@ class RunRecords(Records, Protocol):
     async def open_intents(self, run: str) -> Mapping[int, JournalEntry]:
         """By the step's ordinal: intents of the run that have no outcome yet."""
         ...
-
-
-async def insist(write: Callable[[], Awaitable[None]], what: str) -> None:
-    """Write a record down, or load it, however long it takes: what happened on a device must not be lost."""
-    tries = 0
-    while True:
-        try:
-            return await write()
-        except StoreTrouble as error:
-            if tries == 0:
-                log.error("the records: %s: %s It is tried again.", what, error.message)
-            await asyncio.sleep(AGAIN_S[min(tries, len(AGAIN_S) - 1)])
-            tries += 1
 
 
 class Supervisor:
@@ -247,6 +234,7 @@ class _Device:
             records=self._records,
             clock=self._clock,
             answers=self._answers,
+            library=self._library,
             open_intent=intent,
             search=self._search,
         )
@@ -269,10 +257,3 @@ class _Device:
         if context.open_intent is not None:
             step.state = UNKNOWN
             await insist(lambda: context.conclude("unknown", step.message), f"an outcome of run {self._run.id}")
-
-
-def own_fault(error: Exception) -> OwnFault:
-    return OwnFault(
-        f"Netloom made a mistake of its own ({type(error).__name__}); the server's log has it.",
-        "What was written is in the journal. Read the device before anything else is written.",
-    )

@@ -22,9 +22,9 @@ from netloom_core.model.lock import Lock
 from netloom_core.model.work import JournalEntry
 from netloom_core.profiles.profile import Profile
 from netloom_core.run.drive import checked_point, short_name
+from netloom_core.run.insist import insist, own_fault
 from netloom_core.run.locks import kept_from
 from netloom_core.run.steps.base import Records
-from netloom_core.run.supervisor import insist, own_fault
 
 log = logging.getLogger("netloom.take")
 TAKE_S = 20.0  # of a few points; more of them have longer

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import yaml
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from netloom_standins.described.memory import Cell, Forbidden, spread
 
@@ -27,6 +27,19 @@ class Presets(BaseModel):
     def pairs(self, number: int) -> list[tuple[str, str]]:
         kept = spread(self.holds.replace("{preset}", str(number)))
         return list(zip(spread(self.cells), kept, strict=True))
+
+
+class Growth(BaseModel):
+    """A counter that goes up by so much a second, `while_` another value is that word."""
+
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+
+    per_second: int
+    while_: str = Field(alias="while")
+    word: str
+
+    def pairs(self, path: str) -> list[tuple[str, str]]:
+        return list(zip(spread(path), spread(self.while_), strict=True))
 
 
 class Description(BaseModel):
@@ -54,6 +67,7 @@ class Description(BaseModel):
     forbids: list[Forbidden] = []  # what may not stand together
     signals: dict[str, dict[str, Any]] = {}  # its jacks: see picture.py
     presets: Presets | None = None
+    grows: dict[str, Growth] = {}
     follows: dict[str, dict[str, list[Any]]] = {}
     faces: list[dict[str, Any]] = []
 

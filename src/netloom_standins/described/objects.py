@@ -28,7 +28,7 @@ class Object(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     oid: str
-    syntax: Literal["integer", "gauge", "text", "octets", "ip", "oid"] = "integer"
+    syntax: Literal["integer", "gauge", "counter64", "text", "octets", "ip", "oid"] = "integer"
     words: dict[str, int] = {}
     times: float = 1
     constant: str = ""
@@ -187,6 +187,8 @@ class Agent(UdpService):
                 return V2C.Integer32(round(float(value) * what.times))
             case "gauge":
                 return V2C.Gauge32(round(float(value) * what.times))
+            case "counter64":
+                return V2C.Counter64(int(value))
             case "ip":
                 return V2C.IpAddress(str(value))
             case "octets":

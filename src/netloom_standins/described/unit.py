@@ -23,6 +23,7 @@ RESTART_S = 0.2  # before it goes down after it was told to restart
 
 
 ON_THE_AIR: weakref.WeakValueDictionary[int, DescribedUnit] = weakref.WeakValueDictionary()
+GROW_S = 0.5
 
 
 @dataclass
@@ -212,10 +213,22 @@ class DescribedUnit(NetUnit):
             if await other.begin():
                 self.services.append(other)
         self.up = True
+        if self.description.grows:
+            self._job(self._grow())
         self.noted("power on")
         self._join()
         for talk in list(self.talks):
             talk.started()
+
+    async def _grow(self) -> None:
+        """Its counters go up while it is on."""
+        while self.up:
+            await asyncio.sleep(GROW_S)
+            for path, growth in self.description.grows.items():
+                for one, other in growth.pairs(path):
+                    if self.memory.value(other) == growth.word:
+                        grown = self.memory.value(one) + int(growth.per_second * GROW_S)
+                        self.memory.overrule(one, grown)  # nobody is told of each byte
 
     def _service(self, face: dict[str, Any]) -> Service | None:
         kind = self.faces.get(str(face.get("face")))

@@ -2420,6 +2420,13 @@ export interface components {
                 [key: string]: components["schemas"]["AxisPlace"][];
             };
         };
+        /** @description By which point of which device it has its power. */
+        Feeder: {
+            device: string;
+            name: string;
+            point: string;
+            label: string;
+        };
         Fence: {
             id: number;
             point: string;
@@ -3942,6 +3949,7 @@ export interface components {
                 [key: string]: string;
             };
             switch: string;
+            feeder: components["schemas"]["Feeder"] | null;
             apart: string[];
             console: components["schemas"]["ConsoleOffer"] | null;
             facts: {

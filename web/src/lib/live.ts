@@ -31,6 +31,8 @@ interface Live {
   points: Record<string, Record<string, string>>;
   /** When a point was last told to be in another state than before (Unix time in ms), by device and point. */
   changed: Record<string, Record<string, number>>;
+  /** Of numbers that only grow, how fast they did last, a second: by device and point. */
+  rates: Record<string, Record<string, number>>;
   troubles: Record<string, string>;
   /** The newest changes of points that anybody looks at, oldest first; bounded. */
   edges: Schemas["Edge"][];
@@ -39,6 +41,7 @@ interface Live {
 }
 
 const GATHER_MS = 120;
+const RATE_MS = 400; // of two readings that lie closer together the rate is nobody's
 const KEPT = 400;
 const EDGES_KEPT = 4000;
 
@@ -115,11 +118,28 @@ class LiveStore extends Store<Live> {
     this.set((now) => ({ ...now, edges: [...now.edges, ...edges].slice(-EDGES_KEPT) }));
   }
 
+  private counted: Record<string, { value: number; at: number }> = {};
+
+  private grown(data: Points, at = Date.now()): Record<string, number> {
+    const rates: Record<string, number> = {};
+    for (const [point, state] of Object.entries(data.states)) {
+      const value = Number(state);
+      if (!/^\d+$/.test(state)) continue;
+      const key = `${data.device} ${point}`;
+      const last = this.counted[key];
+      if (last && at - last.at < RATE_MS) continue;
+      if (last && value >= last.value) rates[point] = ((value - last.value) * 1000) / (at - last.at);
+      this.counted[key] = { value, at };
+    }
+    return rates;
+  }
+
   pointed(data: Points): void {
     this.set((now) => ({
       ...now,
       points: { ...now.points, [data.device]: { ...now.points[data.device], ...data.states } },
       changed: { ...now.changed, [data.device]: { ...now.changed[data.device], ...changes(now.points[data.device] ?? {}, data.states) } },
+      rates: { ...now.rates, [data.device]: { ...now.rates[data.device], ...this.grown(data) } },
       troubles: { ...now.troubles, [data.device]: data.trouble ?? "" },
     }));
   }
@@ -136,6 +156,7 @@ export const live = new LiveStore({
   acting: {},
   points: {},
   changed: {},
+  rates: {},
   troubles: {},
   edges: [],
   chatter: undefined,

@@ -6,6 +6,7 @@ const STEPS: Record<string, { short: string; plan: string }> = {
   restart: { short: "restart", plan: "restart, then read what works now" },
   readdress: { short: "new place", plan: "go to its new place, and be found there as itself; else it is put back" },
   "by-hand": { short: "by hand", plan: "somebody at the device" },
+  "power-cycle": { short: "power cycle", plan: "take its power, give it back, and see it go and return as itself" },
   quiet: { short: "watch", plan: "watch it until it stood still for half a minute, as the proof" },
   perform: { short: "do it", plan: "do it, wait until it is back, and read what it has then" },
   backup: { short: "back up", plan: "back up, so that what it has now is not lost" },

@@ -17,7 +17,7 @@ from netloom_core.plan.panel import with_panel
 from netloom_core.plan.planner import effect, left_out, number, plan_intended, plan_restore
 from netloom_core.plan.procedures import plan_procedure
 from netloom_core.plan.subject import DevicePlan, Remark, Subject
-from netloom_core.run.supervisor import own_fault
+from netloom_core.run.insist import own_fault
 from netloom_core.run.undo import plan_back
 from netloom_core.together import together
 
@@ -29,7 +29,7 @@ SPARES = 1024  # free places looked for on a line, one for each ring of moves
 PLANNERS: dict[str, Callable[[Subject, Order, RunState], DevicePlan]] = {
     "apply": lambda subject, order, run: plan_intended(subject, order.wanted, keep=bool(run.params.get("keep", True))),
     "restore": lambda subject, order, run: plan_restore(subject, order.profile, order.wanted),
-    "procedure": lambda subject, order, run: plan_procedure(subject, str(run.params["procedure"])),
+    "procedure": lambda subject, order, run: plan_procedure(subject, str(run.params["procedure"]), fed=order.fed),
     "undo": lambda subject, order, run: plan_back(
         subject, order.steps, over_later=bool(run.params.get("over_later", False))
     ),
@@ -112,6 +112,7 @@ class PlanRun:
                     Subject(order.device, profile, can, {}, {}, locks=tuple(await shop.records.locks(order.device))),
                     str(run.params["procedure"]),
                     unread=error,
+                    fed=order.fed,
                 )
             plan = PLANNERS[run.params["kind"]](subject, order, run)
             if run.params["kind"] != "procedure":

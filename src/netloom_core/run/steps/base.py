@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import secrets
-from collections.abc import Awaitable, Callable, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Protocol, TypeVar
@@ -18,6 +18,7 @@ from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
 from netloom_core.errors import CodeWanted, NetloomError, NoAnswer, ProtocolError, Unproven
+from netloom_core.library.load import Library
 from netloom_core.live.session import Known, Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
@@ -36,6 +37,10 @@ PAUSE_S = 0.25
 
 class Records(Protocol):
     """What a step writes down. The engine's store and journal stand behind it."""
+
+    async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]:
+        """Where devices are; of one that is gone nothing is there."""
+        ...
 
     async def intend(self, entry: JournalEntry) -> None:
         """Return only when it would outlive this process and this computer's power."""
@@ -111,6 +116,7 @@ class StepContext:
     records: Records
     clock: Clock
     answers: Answers
+    library: Library
     open_intent: JournalEntry | None = None
     search: Search = nowhere
     _rows: dict[str, Row] = field(default_factory=dict)

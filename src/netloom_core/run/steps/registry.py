@@ -3,6 +3,7 @@
 from netloom_core.run.steps.base import Step
 from netloom_core.run.steps.by_hand import ByHand
 from netloom_core.run.steps.perform import Perform
+from netloom_core.run.steps.power_cycle import PowerCycle
 from netloom_core.run.steps.quiet import Quiet
 from netloom_core.run.steps.read import BackupDevice, ReadDevice
 from netloom_core.run.steps.restart import Readdress, Restart
@@ -21,6 +22,7 @@ STEPS: dict[str, Step] = {
         BackupDevice(),
         ByHand(),
         Perform(),
+        PowerCycle(),
         Quiet(),
     )
 }

@@ -446,6 +446,15 @@ class LoginKnownSerializer(Form):
     can_set = serializers.BooleanField()
 
 
+class FeederSerializer(Form):
+    """By which point of which device it has its power."""
+
+    device = serializers.CharField()
+    name = serializers.CharField()
+    point = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+
+
 class WholeDeviceSerializer(DeviceSerializer):
     intended = serializers.DictField()
     running = serializers.DictField()
@@ -471,6 +480,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     ways = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))
     shared = serializers.DictField(child=serializers.CharField())
     switch = serializers.CharField()
+    feeder = FeederSerializer(allow_null=True)
     apart = serializers.ListField(child=serializers.CharField())
     console = ConsoleOfferSerializer(allow_null=True)
     facts = serializers.DictField(child=serializers.CharField())

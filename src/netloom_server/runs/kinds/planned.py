@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from netloom_core.errors import RequestError, WrongModel
-from netloom_core.plan.procedures import CALM, PERFORMED
+from netloom_core.plan.procedures import CALM, PERFORMED, POWER_CYCLE
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device
 from netloom_server.installation.services.records import chosen, resolve
@@ -78,10 +78,10 @@ class Procedure(Planned):
     def order(self, asked: Asked) -> dict[str, Any]:
         procedure = asked.data.get("procedure") or ""
         calms = procedure.startswith(f"{CALM} ") and len(procedure) > len(CALM) + 1
-        if procedure not in PERFORMED and not calms:
+        if procedure not in (*PERFORMED, POWER_CYCLE) and not calms:
             raise RequestError(
                 f"There is no procedure {procedure!r}." if procedure else "Which procedure?",
-                f"There are {', '.join(PERFORMED)}, and {CALM} with a point; storing is a part of writing.",
+                f"There are {', '.join((*PERFORMED, POWER_CYCLE))}, and {CALM} with a point; storing is in writing.",
             )
         if not asked.devices:
             raise RequestError(f"On which devices: {procedure}?", "Name them. Nothing was done.")

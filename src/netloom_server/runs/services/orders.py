@@ -11,9 +11,11 @@ from netloom_core.engine.ports import Order
 from netloom_core.errors import NetloomError
 from netloom_core.library.load import Library
 from netloom_core.model.work import RunState
+from netloom_core.plan.procedures import POWER_CYCLE
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device
+from netloom_server.installation.services.feeding import feeder_of
 from netloom_server.installation.services.places import Site, place_waits, with_running
 from netloom_server.installation.services.records import can_be_read, chosen, wanted_of
 from netloom_server.runs.models import Run
@@ -94,6 +96,10 @@ def _undo(params: dict[str, Any]) -> Maker:
 
 
 def _procedure(params: dict[str, Any]) -> Maker:
+    if params["procedure"] == POWER_CYCLE:
+        return lambda device, library: Order(
+            device.id, device.name, version=device.version, fed=feeder_of(device, library)
+        )
     return lambda device, library: Order(device.id, device.name, version=device.version)
 
 

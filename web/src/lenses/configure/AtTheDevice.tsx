@@ -14,7 +14,7 @@ export function AtTheDevice({ device }: { device: WholeDevice }) {
     onError: tellProblem,
     onSuccess: (told) => told.calm && ask({ kind: "procedure", devices: [device.id], procedure: `calm ${told.calm}` }),
   });
-  if (!lights.length && !procedures.length) return null;
+  if (!lights.length && !procedures.length && !device.feeder) return null;
   return (
     <>
       <Heading>At the device</Heading>
@@ -37,6 +37,14 @@ export function AtTheDevice({ device }: { device: WholeDevice }) {
           </ul>
         </div>
       ))}
+      {device.feeder && (
+        <div className="mb-1.5 text-[12.5px]">
+          <Button onClick={() => ask({ kind: "procedure", devices: [device.id], procedure: "power-cycle" })}>Power-cycle …</Button>{" "}
+          <span className="text-soft">
+            it has its power from {device.feeder.label} of {device.feeder.name}
+          </span>
+        </div>
+      )}
       {procedures.map((procedure) => (
         <div key={procedure.name} className="mb-1.5 text-[12.5px]">
           <Button onClick={() => ask({ kind: "procedure", devices: [device.id], procedure: procedure.name })}>{procedure.label} …</Button>

@@ -18,6 +18,7 @@ export function usePoints(device: WholeDevice | undefined) {
   const id = device?.id ?? "";
   const states = useStore(live, (l) => l.points[id]);
   const changed = useStore(live, (l) => l.changed[id]);
+  const rates = useStore(live, (l) => l.rates[id]);
   const trouble = useStore(live, (l) => l.troubles[id]);
   const there = !!device?.points.length && device.managed && device.addresses.length > 0 && device.state !== "planned";
   useEffect(() => {
@@ -34,7 +35,7 @@ export function usePoints(device: WholeDevice | undefined) {
     mutationFn: (to: { point: string; state: string }) => got(api.POST("/api/devices/{word}/drive", { params: { path: { word: id } }, body: to })),
     onError: tellProblem,
   });
-  return { device: id, states: trouble ? undefined : states, changed: changed ?? {}, trouble, there, drive };
+  return { device: id, states: trouble ? undefined : states, changed: changed ?? {}, rates: rates ?? {}, trouble, there, drive };
 }
 
 export type Live = ReturnType<typeof usePoints>;
@@ -48,8 +49,8 @@ export function PointNow({ point, points }: { point: Point; points: Live }) {
     <>
       {point.live && !listed(point) && (
         <span className="flex shrink-0 items-baseline gap-1.5">
-          <State point={point} state={state} />
-          {at && (
+          {point.kind === "counter" ? <Rate point={point} state={state} rate={points.rates[point.short]} /> : <State point={point} state={state} />}
+          {at && point.kind !== "counter" && (
             <span className="text-[11px] text-soft">
               <When at={new Date(at).toISOString()} />
             </span>
@@ -89,6 +90,24 @@ export type Point = WholeDevice["points"][number];
 /** Whether its state shows in the list by which it is driven. */
 function listed(point: Point): boolean {
   return point.drive && point.targets.length > 2;
+}
+
+/** What only grows, as how fast it does; all of it in the title. */
+function Rate({ point, state, rate }: { point: Point; state: string; rate: number | undefined }) {
+  const bits = point.unit === "B" ? 8 : 1;
+  const words = rate === undefined ? "…" : scaled(rate * bits, point.unit === "B" ? "bit/s" : `${point.unit}/s`);
+  return (
+    <span className="shrink-0 text-right font-mono text-soft" title={`${state} ${point.unit} since it started`}>
+      {state === "unknown" ? state : words}
+    </span>
+  );
+}
+
+const STEPS = ["", "k", "M", "G"];
+
+function scaled(value: number, unit: string): string {
+  const step = Math.min(Math.floor(Math.log10(Math.max(value, 1)) / 3), STEPS.length - 1);
+  return `${(value / 1000 ** step).toFixed(step ? 1 : 0)} ${STEPS[step]}${unit}`;
 }
 
 function State({ point, state }: { point: Point; state: string }) {
