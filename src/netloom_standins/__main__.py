@@ -20,6 +20,7 @@ from uvicorn.config import Config
 from uvicorn.server import ServerState
 
 from netloom_core.library.load import Library
+from netloom_standins import desk
 from netloom_standins.announce import Announcer
 from netloom_standins.control import Control
 from netloom_standins.described.unit import DescribedUnit
@@ -86,7 +87,7 @@ async def run(arguments: argparse.Namespace) -> None:
         await box.start()
     Feeding(site, units)
     picture = Picture(site, units)
-    following = asyncio.ensure_future(picture.keep())
+    following = [asyncio.ensure_future(work) for work in (picture.keep(), *map(desk.keep, site.get("desks", [])))]
     token = secrets.token_urlsafe(24)
     config = Config(
         Control(units, token, {port.link.name: port for port in lines}, picture),
@@ -113,7 +114,8 @@ async def run(arguments: argparse.Namespace) -> None:
     try:
         await stop.wait()
     finally:
-        following.cancel()
+        for task in following:
+            task.cancel()
         found.unlink(missing_ok=True)
         memory.save()
         for box in boxes:

@@ -44,6 +44,7 @@ CORE = {
     "bus": ["errors", "model", "protocols", "links"],
     "addressing": ["errors", "model", "documents"],
     "leases": ["errors", "clock", "model", "protocols", "links"],
+    "levels": ["errors", "clock", "model", "protocols", "links"],
     "drivers": ["errors", "model", "documents", "protocols", "types", "profiles", "links", "bus"],
     "library": ["errors", "model", "documents", "types", "profiles", "drivers"],
     "routing": ["documents", "profiles", "types", "edid"],
@@ -59,7 +60,7 @@ CORE = {
     "absence": ["errors", "together", "model", "profiles", "links", "library", "sweep"],
     "engine": [
         "errors", "clock", "together", "trace", "model", "documents", "profiles", "bus", "drivers", "library", "live",
-        "plan", "run", "backup", "sweep", "absence", "leases",
+        "plan", "run", "backup", "sweep", "absence", "leases", "levels",
     ],
     "testing": [
         "errors", "model", "documents", "addressing", "leases", "profiles", "links", "drivers", "library", "live",

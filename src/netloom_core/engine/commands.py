@@ -97,6 +97,41 @@ class Look(_Command):
     ask: bool = False
 
 
+class Levels(_Command):
+    """Answers with what is heard of a universe, as its protocol counts it; listens on for a while. With `test` there is
+    one under way: which fixture is up."""
+
+    do: Literal["levels"] = "levels"
+    line: Ident
+    protocol: Literal["artnet", "sacn"]
+    universe: Annotated[int, Field(ge=0, le=63999)]
+
+
+class RaiseFixture(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: Annotated[str, Field(max_length=80)]
+    start: Annotated[int, Field(ge=1, le=512)]
+    slots: Annotated[int, Field(ge=1, le=512)]
+
+
+class Raise(_Command):
+    """Raise fixtures of an sACN universe one after the other, each for so long; ends when nobody looks any more."""
+
+    do: Literal["raise"] = "raise"
+    line: Ident
+    universe: Annotated[int, Field(ge=1, le=63999)]
+    fixtures: Annotated[list[RaiseFixture], Field(min_length=1, max_length=512)]
+    seconds: Annotated[float, Field(ge=0.2, le=600)]
+    by: Annotated[str, Field(max_length=150)]
+
+
+class EndRaising(_Command):
+    do: Literal["end raising"] = "end raising"
+    line: Ident
+    universe: Annotated[int, Field(ge=1, le=63999)]
+
+
 class Watch(_Command):
     """Keep `points` events of the device coming for a while; answers with what is known."""
 
@@ -201,7 +236,7 @@ class Forget(_Command):
 
 Command = (
     CarryOut | Stop | Read | States | Drive | Take | Look | Hold | LetGo | Watch | Edges | EventRecord | Prove | Answer
-    | Forget | Give | EndGiving | Giving | Accept | Borrow | GiveBack | BorrowedNow
+    | Levels | Raise | EndRaising | Forget | Give | EndGiving | Giving | Accept | Borrow | GiveBack | BorrowedNow
 )  # fmt: skip
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])
 

@@ -20,6 +20,7 @@ from netloom_core.engine.giving import Givers
 from netloom_core.engine.kinds.base import Workshop
 from netloom_core.engine.kinds.registry import kinds
 from netloom_core.engine.kinds.sweep import look_again, look_along, may_be_at
+from netloom_core.engine.lighting import Lighting
 from netloom_core.engine.loops import keep_going
 from netloom_core.engine.pointwatch import PointWatch
 from netloom_core.engine.ports import EventSink, Journal, Store
@@ -79,6 +80,7 @@ class Engine:
         )
         self._points = PointWatch(library, clock, store, events, self._watching.look_at, self._named)
         self._taking = Taking(library, self.sessions, self._records, self._tell_states, self._points.driven)
+        self._lighting = Lighting(store, journal, events, clock)
         self._givers = Givers(store, clock, events)
         self._borrowing = Borrowing(clock, lambda text: events.put("notice", {"message": text}))
         self._searches: dict[str, asyncio.Task[SweepResult]] = {}
@@ -92,6 +94,9 @@ class Engine:
             commands.Drive: self._drive,
             commands.Take: self._take,
             commands.Look: self._look,
+            commands.Levels: self._levels,
+            commands.Raise: self._raise,
+            commands.EndRaising: self._end_raising,
             commands.Hold: self._hold,
             commands.LetGo: self._let_go,
             commands.Watch: self._watch,
@@ -126,6 +131,7 @@ class Engine:
 
     async def stop(self) -> None:
         """Runs under way are cut off; their records let them go on at the next start. What is held is let go."""
+        await self._lighting.stop()
         await self._givers.stop()
         await self._borrowing.stop()
         await self._holding.stop(LET_GO_S)
@@ -250,6 +256,17 @@ class Engine:
 
         await together(dict.fromkeys(command.devices), one, READ_AT_ONCE)
         return {"states": states, "troubles": troubles}
+
+    async def _levels(self, command: commands.Levels) -> dict[str, Any]:
+        return await self._lighting.levels(command.line, command.protocol, command.universe)
+
+    async def _raise(self, command: commands.Raise) -> dict[str, Any]:
+        await self._lighting.begin(command)
+        return {}
+
+    async def _end_raising(self, command: commands.EndRaising) -> dict[str, Any]:
+        await self._lighting.end(command.line, command.universe)
+        return {}
 
     async def _looked(self, device: str) -> dict[str, str]:
         return dict((await self._states(commands.States(device=device)))["states"])

@@ -762,6 +762,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{ident}/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What is heard; it is listened to for 12 s more. */
+        post: operations["lines_levels_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{ident}/merge": {
         parameters: {
             query?: never;
@@ -808,6 +825,40 @@ export interface paths {
         put?: never;
         /** @description Look where new units come up on the line, now: who is there, and whom of the planned ones it could be. */
         post: operations["lines_queue_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{ident}/raise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Fixtures one after the other at full, above every other source; ends when nobody looks any more. */
+        post: operations["lines_raise_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{ident}/raise/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description End it; the levels before are given back. */
+        post: operations["lines_raise_end_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2372,6 +2423,9 @@ export interface components {
             jack: string;
             label: string;
         };
+        EndRaiseRequest: {
+            universe: number;
+        };
         Entry: {
             /** Format: date-time */
             time: string;
@@ -2464,6 +2518,12 @@ export interface components {
             mine: boolean;
             node: string;
             version: number;
+        };
+        /** @description `at` is which of the fixtures is up; -1 before and after. */
+        FixtureTest: {
+            at: number;
+            fixtures: string[];
+            priority: number;
         };
         /**
          * @description * `none` - none
@@ -2716,6 +2776,39 @@ export interface components {
         LetGoRequest: {
             point: string;
         };
+        /** @description `rate` in packets a second; `lost` counts numbers that were left out; `counts`: its levels are not outvoted. */
+        LevelSource: {
+            who: string;
+            name: string;
+            address: string;
+            priority: number;
+            /** Format: double */
+            rate: number;
+            slots: number;
+            lost: number;
+            counts: boolean;
+        };
+        Levels: {
+            protocol: string;
+            universe: number;
+            levels: number[];
+            sources: components["schemas"]["LevelSource"][];
+            others: number;
+            hears: string;
+            trouble: string;
+            test: components["schemas"]["FixtureTest"] | null;
+        };
+        /**
+         * @description * `artnet` - artnet
+         *     * `sacn` - sacn
+         * @enum {string}
+         */
+        LevelsAskedProtocolEnum: "artnet" | "sacn";
+        /** @description `universe` as the protocol counts: from 0 (Art-Net's port address), or from 1 (sACN). */
+        LevelsAskedRequest: {
+            protocol: components["schemas"]["LevelsAskedProtocolEnum"];
+            universe: number;
+        };
         Light: {
             printed: string;
             where: string;
@@ -2939,6 +3032,13 @@ export interface components {
          * @enum {string}
          */
         NewLineKindEnum: "ip" | "serial";
+        /**
+         * @description * `osdp` - osdp
+         *     * `modbus` - modbus
+         *     * `dialogue` - dialogue
+         * @enum {string}
+         */
+        NewLineProtocolEnum: "osdp" | "modbus" | "dialogue";
         NewLineRequest: {
             kind: components["schemas"]["NewLineKindEnum"];
             name?: string;
@@ -2948,7 +3048,7 @@ export interface components {
             /** @default 9600 */
             speed: number;
             /** @default osdp */
-            protocol: components["schemas"]["ProtocolEnum"];
+            protocol: components["schemas"]["NewLineProtocolEnum"];
             /** @default N */
             parity: components["schemas"]["ParityEnum"];
         };
@@ -3343,18 +3443,23 @@ export interface components {
         Proposals: {
             proposals: components["schemas"]["Proposal"][];
         };
-        /**
-         * @description * `osdp` - osdp
-         *     * `modbus` - modbus
-         *     * `dialogue` - dialogue
-         * @enum {string}
-         */
-        ProtocolEnum: "osdp" | "modbus" | "dialogue";
         /** @description `looked` are the places that were looked at. */
         Queue: {
             waiting: components["schemas"]["Waiting"][];
             looked: string[];
             came: components["schemas"]["Came"][];
+        };
+        RaiseFixtureRequest: {
+            name: string;
+            start: number;
+            slots: number;
+        };
+        /** @description `universe` as sACN counts. */
+        RaiseRequest: {
+            universe: number;
+            fixtures: components["schemas"]["RaiseFixtureRequest"][];
+            /** Format: double */
+            seconds: number;
         };
         Range: {
             first: string;
@@ -5926,6 +6031,40 @@ export interface operations {
             };
         };
     };
+    lines_levels_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelsAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Levels"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     lines_merge_create: {
         parameters: {
             query?: never;
@@ -6046,6 +6185,72 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Queue"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_raise_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RaiseRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_raise_end_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndRaiseRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

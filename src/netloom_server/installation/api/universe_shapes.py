@@ -126,3 +126,60 @@ class SheetRowSerializer(TableRowSerializer):
 class SheetSerializer(Form):
     rows = SheetRowSerializer(many=True)
     decided = serializers.IntegerField()
+
+
+class LevelsAskedSerializer(Form):
+    """`universe` as the protocol counts: from 0 (Art-Net's port address), or from 1 (sACN)."""
+
+    protocol = serializers.ChoiceField(choices=["artnet", "sacn"])
+    universe = serializers.IntegerField(min_value=0, max_value=63999)
+
+
+class LevelSourceSerializer(Form):
+    """`rate` in packets a second; `lost` counts numbers that were left out; `counts`: its levels are not outvoted."""
+
+    who = serializers.CharField()
+    name = serializers.CharField()
+    address = serializers.CharField()
+    priority = serializers.IntegerField()
+    rate = serializers.FloatField()
+    slots = serializers.IntegerField()
+    lost = serializers.IntegerField()
+    counts = serializers.BooleanField()
+
+
+class FixtureTestSerializer(Form):
+    """`at` is which of the fixtures is up; -1 before and after."""
+
+    at = serializers.IntegerField()
+    fixtures = serializers.ListField(child=serializers.CharField())
+    priority = serializers.IntegerField()
+
+
+class LevelsSerializer(Form):
+    protocol = serializers.CharField()
+    universe = serializers.IntegerField()
+    levels = serializers.ListField(child=serializers.IntegerField())
+    sources = LevelSourceSerializer(many=True)
+    others = serializers.IntegerField()
+    hears = serializers.CharField()
+    trouble = serializers.CharField()
+    test = FixtureTestSerializer(allow_null=True)
+
+
+class RaiseFixtureSerializer(Form):
+    name = serializers.CharField(max_length=80)
+    start = serializers.IntegerField(min_value=1, max_value=512)
+    slots = serializers.IntegerField(min_value=1, max_value=512)
+
+
+class RaiseSerializer(Form):
+    """`universe` as sACN counts."""
+
+    universe = serializers.IntegerField(min_value=1, max_value=63999)
+    fixtures = RaiseFixtureSerializer(many=True, allow_empty=False, max_length=512)  # type: ignore[call-arg]
+    seconds = serializers.FloatField(min_value=0.2, max_value=600)
+
+
+class EndRaiseSerializer(Form):
+    universe = serializers.IntegerField(min_value=1, max_value=63999)

@@ -10,6 +10,7 @@ import { Button } from "../../../ui/Button";
 import { Heading, Trouble } from "../../../ui/parts";
 import { TableBack } from "../../../bench/TableBack";
 import { Fixtures } from "./Fixtures";
+import { Levels } from "./Levels";
 import { Patches } from "./Patches";
 import { Ports } from "./Ports";
 import { SlotPicture, SlotLegend } from "./SlotPicture";
@@ -29,6 +30,7 @@ interface Props {
 export function Universes({ line, areas, devices, chosen }: Props) {
   const { data, error, refetch } = useQuery(universesQuery(line.id));
   const [opened, setOpened] = useState<number>();
+  const [levels, setLevels] = useState(false);
   const [patching, setPatching] = useState(false);
   useEffect(() => {
     return whenCalm(() => void refetch(), CALM_MS);
@@ -54,6 +56,10 @@ export function Universes({ line, areas, devices, chosen }: Props) {
           <UniverseHead key={shown.number} universe={shown} line={line} areas={areas} devices={devices} outputs={data.outputs.filter((one) => one.universe === shown.number)} />
           <SlotPicture universe={shown.number} rules={line.rules.universes?.find((one) => one.number === shown.number)} fixtures={data.fixtures} marked={ids} />
           <SlotLegend />
+          <Button look="bare" className="!px-0" aria-expanded={levels} onClick={() => setLevels(!levels)}>
+            {levels ? "Levels no more" : "Levels now …"}
+          </Button>
+          {levels && <Levels key={shown.number} line={line} universe={shown} fixtures={data.fixtures.filter((one) => one.universe === shown.number)} />}
         </>
       )}
       {mine.length > 0 && (
