@@ -46,7 +46,9 @@ def test_the_journal_of_a_record_that_was_joined_is_its_too(site: None) -> None:
 
 
 def test_one_that_keeps_no_record_is_not_asked(technician: APIClient) -> None:
-    assert technician.get(f"/api/devices/{BOX}").json()["can"] == []
-    refused = technician.post(f"/api/devices/{BOX}/history")
+    assert technician.get(f"/api/devices/{BOX}").json()["can"] == ["record"]
+    reader = "Gate A reader"
+    assert technician.get(f"/api/devices/{reader}").json()["can"] == []
+    refused = technician.post(f"/api/devices/{reader}/history")
     assert refused.status_code >= 400
     assert refused.json()["error"]["message"]

@@ -46,9 +46,10 @@ def ordered(
     start = conditions.of(values)
     first: list[Change] = []
     late: list[Change] = []
-    for part in _apart(conditions, [*bound, *after], together):
+    for part, joined in _apart(conditions, [*bound, *after], together):
         only_late = {id(change) for change in after}
-        search = _Search(conditions, start, part, only_late if any(together) or after else set(), together)
+        # Of parts that have nothing to do with what comes to work together, only its time is of matter.
+        search = _Search(conditions, start, part, only_late, together if joined else [])
         found = search.run()
         if found is None:
             return None
@@ -63,8 +64,9 @@ def ordered(
 
 def _apart(
     conditions: Conditions, singles: Sequence[Change], together: Sequence[Sequence[Change]]
-) -> list[list[Change]]:
-    """Changes that no condition joins are ordered apart; what comes to work together is one part."""
+) -> list[tuple[list[Change], bool]]:
+    """Changes that no condition joins are ordered apart; what comes to work together belongs to one part, which is
+    marked."""
     parent: dict[str, str] = {path: path for path in conditions.by_path}
 
     def root(path: str) -> str:
@@ -83,9 +85,10 @@ def _apart(
     for change in singles:
         if change.path in parent:
             parts.setdefault(root(change.path), []).append(change)
+    mark = root(at_one_time[0].path) if at_one_time else ""
     if at_one_time:
-        parts.setdefault(root(at_one_time[0].path), [])
-    return list(parts.values())
+        parts.setdefault(mark, [])
+    return [(part, place == mark) for place, part in parts.items()]
 
 
 def _woven(wanted: Sequence[Change], free: Sequence[Change], bound: Sequence[Change]) -> list[Change]:

@@ -90,6 +90,18 @@ def test_whatever_the_changes_the_order_passes_nothing_forbidden_or_there_is_non
     assert passes(known, start, [*([c] for c in found.first), *together, *([c] for c in found.late)])
 
 
+def test_what_has_nothing_to_do_with_it_does_not_keep_an_order_from_being_found() -> None:
+    """A has to be 1 before B, which works when stored, may be 1; C and D only have to do with each other."""
+    rules = [
+        {"when": [{"path": "/b", "one_of": [1]}], "then": {"path": "/a", "one_of": [1]}, "why": "so it is"},
+        {"when": [{"path": "/c", "one_of": [1]}], "then": {"path": "/d", "one_of": [0, 1, 2]}, "why": "so it is"},
+    ]
+    changes = {path: Change(path, 0, 1) for path in ("/a", "/b", "/c")}
+    found = ordered(made(rules), dict.fromkeys(PATHS, 0), [changes["/a"], changes["/c"]], [changes["/b"]], [])
+    assert found is not None
+    assert changes["/a"] in found.first
+
+
 @settings(max_examples=150, deadline=None)
 @given(conditions, whole, st.sets(st.sampled_from(PATHS), max_size=2))
 def test_what_is_offered_is_allowed_and_nothing_is_nearer(
