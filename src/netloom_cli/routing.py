@@ -101,6 +101,23 @@ def uncable(ident: str) -> None:
     give({"removed": ident}) if context.json else note("Taken off.")
 
 
+@route_app.command("prove")
+def prove(ident: str) -> None:
+    """Switch a cable's output off for a moment, and see the signal go and come back."""
+    told = call("POST", f"/api/routing/cables/{quoted(ident)}/prove")
+    give(told) if context.json else note(told["proof"])
+
+
+@route_app.command("behind")
+def behind(device: str, jack: str) -> None:
+    """What is plugged into an output: it is off for a moment, and who loses the signal is told."""
+    told = call("POST", "/api/routing/behind", {"device": device, "jack": jack})
+    if context.json:
+        give(told)
+        return
+    table(("Device", "Jack", "Called"), ((one["name"], one["jack"], one["label"]) for one in told["ends"]))
+
+
 def _told(done: dict[str, Any]) -> None:
     """What came of each cell, and the exit status by the worst."""
     if context.json:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -151,3 +152,33 @@ def import_sheet(
 def _fate(row: dict[str, Any]) -> str:
     new = f"planned as {row['profile']}" if row["profile"] and not row["problem"] else ""
     return ", ".join(word for word in (new, fate(row)) if word)
+
+
+@universe_app.command("levels")
+def levels(
+    line: str,
+    universe: Annotated[
+        int, typer.Argument(min=0, max=63999, help="as the protocol counts: sACN from 1, Art-Net from 0")
+    ],
+    artnet: Annotated[bool, typer.Option("--artnet", help="by Art-Net, not by sACN")] = False,
+    seconds: Annotated[float, typer.Option(min=0.2, max=60, help="how long it is listened to")] = 2.0,
+) -> None:
+    """Who sends a universe now, and its levels; nothing is sent."""
+    body = {"protocol": "artnet" if artnet else "sacn", "universe": universe}
+    path = f"/api/lines/{quoted(one_of('line', line)['id'])}/levels"
+    call("POST", path, body)
+    time.sleep(seconds)
+    told = call("POST", path, body)
+    if context.json:
+        give(told)
+        return
+    table(
+        ("Source", "At", "Priority", "A second", "Lost", ""),
+        (
+            (s["name"], s["address"], s["priority"] or "", s["rate"], s["lost"], "" if s["counts"] else "outvoted")
+            for s in told["sources"]
+        ),
+    )
+    up = [f"{slot}:{level}" for slot, level in enumerate(told["levels"], 1) if level]
+    note(told["trouble"] or told["hears"])
+    note(f"{len(up)} slots up: {' '.join(up)}" if up else "No slot is up.")

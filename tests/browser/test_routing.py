@@ -96,6 +96,21 @@ def test_a_preset_of_the_device_goes_with_its_power_and_ours_does_not(demo: Demo
     demo.json("route", "compare", "Evening")
 
 
+def test_a_cable_is_proven_by_a_moment_without_its_signal(demo: Demo) -> None:
+    listed = {f"{c['source']['name']} {c['source']['jack']}": c["id"] for c in demo.json("route", "cables")["cables"]}
+    proof = demo.json("route", "prove", listed["Hall matrix out-1"])["proof"]
+    assert proof.endswith("the signal at HDMI input of Sender went, and came back")
+    assert paths(demo)["Hall display"]["arrives"] is True
+    demo.run("route", "uncable", listed["Hall matrix out-1"])
+    assert [one["jack"] for one in demo.json("route", "behind", "Hall matrix", "out-1")["ends"]] == ["hdmi"]
+    demo.run("route", "cable", "Hall matrix/out-2", "Sender/hdmi")
+    wrong = next(c["id"] for c in demo.json("route", "cables")["cables"] if c["source"]["jack"] == "out-2")
+    assert "comes from somewhere else" in demo.refused("route", "prove", wrong, expect=REFUSED)["message"]
+    demo.run("route", "uncable", wrong)
+    demo.run("route", "cable", "Hall matrix/out-1", "Sender/hdmi")
+    demo.refused("route", "prove", listed["Timetable player "], expect=2)
+
+
 @pytest.fixture
 def route(page: Page) -> Page:
     page.key(Keys.ESCAPE)

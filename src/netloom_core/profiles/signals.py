@@ -16,11 +16,13 @@ Scalar = str | int | bool
 
 
 class Told(Part):
-    """An item that tells a fact by one of these values, by none of those, or with neither given by being true."""
+    """An item that tells a fact by one of these values, by none of those, or with neither given by being true. It tells
+    it only while all `needs` hold, as of the input that is looked at."""
 
     path: str
     one_of: list[Scalar] = []
     none_of: list[Scalar] = []
+    needs: list[Need] = Field(default=[], max_length=4)
 
     def by(self, value: Scalar) -> bool:
         if self.none_of:
@@ -28,7 +30,8 @@ class Told(Part):
         return value in self.one_of if self.one_of else value is True
 
     def at(self, numbers: dict[str, int]) -> Told:
-        return self.model_copy(update={"path": filled(self.path, numbers)})
+        needs = [one.model_copy(update={"path": filled(one.path, numbers)}) for one in self.needs]
+        return self.model_copy(update={"path": filled(self.path, numbers), "needs": needs})
 
 
 class Jack(Part):
@@ -61,7 +64,9 @@ class Jack(Part):
         told = [self.present, self.connected, self.protected, self.passes_protected]
         named = [self.format, self.edid, self.edid_behind]
         return (
-            [one.path for one in told if one] + [n for n in named if n] + [s.path for s in (*self.stops, *self.needs)]
+            [path for one in told if one for path in (one.path, *(need.path for need in one.needs))]
+            + [n for n in named if n]
+            + [s.path for s in (*self.stops, *self.needs)]
         )
 
     def at(self, number: int, axis: Axis) -> Jack:

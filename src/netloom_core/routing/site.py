@@ -85,8 +85,11 @@ class Thing:
 
     def told(self, told: Told | None) -> bool | None:
         """None where nobody knows."""
-        value = self.facts.get(told.path) if told is not None else None
-        return None if told is None or value is None else told.by(value)
+        if told is None or (value := self.facts.get(told.path)) is None:
+            return None
+        if told.needs and not all(self.stopped(need) for need in told.needs):  # each known to hold
+            return None
+        return told.by(value)
 
     def text(self, path: str) -> str:
         value = self.facts.get(path) if path else None

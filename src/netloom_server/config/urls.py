@@ -144,6 +144,8 @@ urlpatterns = [
     path("api/routing/jacks", routing.JacksView.as_view()),
     path("api/routing/cables", routing.CablesView.as_view()),
     path("api/routing/cables/<str:ident>", routing.CableView.as_view()),
+    path("api/routing/cables/<str:ident>/prove", routing.ProveCableView.as_view()),
+    path("api/routing/behind", routing.BehindView.as_view()),
     path("api/routing/take", routing.TakeView.as_view()),
     path("api/routing/grids/<str:word>", routing.GridsView.as_view()),
     path("api/routing/presets", routed.PresetsView.as_view()),

@@ -95,6 +95,12 @@ def test_what_is_not_known_is_not_called_good(library: Library) -> None:
     assert (untold.arrives, untold.stops) == (None, ())
 
 
+def test_what_comes_in_is_told_of_the_input_that_is_looked_at_alone(library: Library) -> None:
+    display = site(library).things["D"]
+    told = {ident: display.told(jack.present) for ident, jack in display.jacks.items() if jack.way == "in"}
+    assert told == {"hdmi1": True, "hdmi2": None, "port": None}
+
+
 def test_a_missing_cable_is_the_least_of_the_reasons(library: Library) -> None:
     path = whole(library, cables=CABLES[1:])
     assert (path.source, path.stops) == ("", ()), "a signal comes in there: what is plugged in is not what stops it"

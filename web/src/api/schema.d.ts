@@ -1372,6 +1372,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/routing/behind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What is plugged into an output: it is switched off for a moment, and who loses the signal is told. */
+        post: operations["routing_behind_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/routing/cables": {
         parameters: {
             query?: never;
@@ -1400,6 +1417,23 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["routing_cables_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routing/cables/{ident}/prove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Switch its output off for a moment, and see the signal go and come back. */
+        post: operations["routing_cables_prove_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2092,6 +2126,13 @@ export interface components {
         Backups: {
             backups: components["schemas"]["Backup"][];
             next: string | null;
+        };
+        Behind: {
+            ends: components["schemas"]["End"][];
+        };
+        BehindAskedRequest: {
+            device: string;
+            jack: string;
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -3442,6 +3483,9 @@ export interface components {
         };
         Proposals: {
             proposals: components["schemas"]["Proposal"][];
+        };
+        Proven: {
+            proof: string;
         };
         /** @description `looked` are the places that were looked at. */
         Queue: {
@@ -7456,6 +7500,38 @@ export interface operations {
             };
         };
     };
+    routing_behind_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BehindAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Behind"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     routing_cables_retrieve: {
         parameters: {
             query?: never;
@@ -7533,6 +7609,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    routing_cables_prove_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proven"];
+                };
             };
             /** @description What happened, what was not changed, what to try */
             default: {

@@ -17,7 +17,7 @@ from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device
 from netloom_server.installation.services import records
 from netloom_server.routing.api import shapes
-from netloom_server.routing.services import cables, showing, site, taking
+from netloom_server.routing.services import cables, proving, showing, site, taking
 from netloom_server.runs.services import journal
 
 MOST_WATCHED = 256
@@ -118,3 +118,25 @@ class GridsView(APIView):
         made = site.site(engine().library, {}, [device])
         thing: Thing = made.things[device.id]
         return Response({"grids": showing.grids(device, thing, engine().library)})
+
+
+class ProveCableView(APIView):
+    @extend_schema(request=None, responses=shapes.ProvenSerializer)
+    def post(self, request: Request, ident: str) -> Response:
+        """Switch its output off for a moment, and see the signal go and come back."""
+        by = signed_by(request)
+        cable = cables.by_id(ident)
+        said = proving.prove(cable, by, engine().library, engine().do)
+        noted(cable.target_device_id or "", by, "cable", f"Proven: {cables.told(cable, engine().library)}: {said}")
+        return Response({"proof": said})
+
+
+class BehindView(APIView):
+    @extend_schema(request=shapes.BehindAskedSerializer, responses=shapes.BehindSerializer)
+    def post(self, request: Request) -> Response:
+        """What is plugged into an output: it is switched off for a moment, and who loses the signal is told."""
+        data = checked(shapes.BehindAskedSerializer, request)
+        device = records.resolve(data["device"])
+        found = proving.found_behind(device, data["jack"], signed_by(request), engine().library, engine().do)
+        ends = [{"device": one.id, "name": one.name, "jack": jack, "label": label} for one, jack, label in found]
+        return Response({"ends": ends})

@@ -349,3 +349,16 @@ class StoredEdidSerializer(Form):
 
 class StoredEdidsSerializer(Form):
     edids = StoredEdidSerializer(many=True)
+
+
+class ProvenSerializer(Form):
+    proof = serializers.CharField()
+
+
+class BehindAskedSerializer(Form):
+    device = serializers.CharField(max_length=200)
+    jack = serializers.CharField(max_length=60)
+
+
+class BehindSerializer(Form):
+    ends = EndSerializer(many=True)

@@ -64,10 +64,15 @@ def _jack(device: Device | None, jack: str, way: str, library: Library) -> Jack 
     return found
 
 
-def take_off(ident: str) -> Cable:
+def by_id(ident: str) -> Cable:
     there = Cable.objects.filter(id=ident).select_related("source_device", "target_device").first()
     if there is None:
         raise NotFound("That cable is not recorded any more.", "Nothing was changed.")
+    return there
+
+
+def take_off(ident: str) -> Cable:
+    there = by_id(ident)
     Cable.objects.filter(id=ident).delete()
     return there
 

@@ -26,6 +26,13 @@ export function Cables({ chosen }: { chosen: Device[] }) {
             <span className="min-w-0 flex-1 truncate">
               <End end={one.source} /> <span className="text-soft">to</span> <End end={one.target} />
             </span>
+            {one.proof ? (
+              <span title={one.proof} className="text-woad">
+                proven
+              </span>
+            ) : (
+              one.source.device && one.target.device && <Prove cable={one} />
+            )}
             <button type="button" aria-label={`Take off the cable to ${one.target.name} ${one.target.label}`} title="It is not there any more" className="text-soft hover:text-madder" disabled={take.isPending} onClick={() => take.mutate(one.id)}>
               <Trash2 size={13} />
             </button>
@@ -34,6 +41,28 @@ export function Cables({ chosen }: { chosen: Device[] }) {
       </ul>
       {mine.length > SHOWN && <p className="text-[12px] text-soft">and {mine.length - SHOWN} more; select devices to see theirs.</p>}
     </section>
+  );
+}
+
+/** Asks first: it takes the picture away for a moment. */
+function Prove({ cable }: { cable: Schemas["Cable"] }) {
+  const [asked, setAsked] = useState(false);
+  const prove = useRoutingChange(() => got(api.POST("/api/routing/cables/{ident}/prove", { params: { path: { ident: cable.id } } })), () => setAsked(false));
+  if (prove.isPending) return <span className="text-soft">off for a moment …</span>;
+  return asked ? (
+    <>
+      <span className="text-madder">disturbs the picture:</span>
+      <Button look="grave" autoFocus className="!px-1.5 !py-0" onClick={() => prove.mutate(undefined)}>
+        Switch it off for a moment
+      </Button>
+      <Button className="!px-1.5 !py-0" onClick={() => setAsked(false)}>
+        no
+      </Button>
+    </>
+  ) : (
+    <Button look="bare" className="!px-0 !py-0" title="Its output is off for a moment: does the signal at the other end go?" onClick={() => setAsked(true)}>
+      prove …
+    </Button>
   );
 }
 
