@@ -46,6 +46,8 @@ class Jack(BaseModel):
     when: dict[str, Any] = {}
     takes: dict[str, Any] = {}
     looks: str = ""  # `by` of a screen: it sees what it is switched to
+    wakes: str = ""  # of an output: driven, it switches the display behind it by the cable
+    power: str = ""  # of a screen: what is switched then
     needs: dict[str, str] = {}  # values without which the unit has no such jack
 
 
@@ -97,8 +99,28 @@ class Picture:
         self._settling = False
         self._edids: dict[str, str] = {}
         for name in self._jacks:
-            self._units[name].memory.changed.append(lambda path, value: self.settle())
+            self._units[name].memory.changed.append(lambda path, value, name=name: self._changed(name, path, value))
         self._were: tuple[Any, ...] = ()
+
+    def _changed(self, name: str, path: str, value: Any) -> None:
+        if not self._settling:
+            jack = next((ident for ident, one in self._jacks[name].items() if one.wakes == path), "")
+            if jack:
+                self._switch(name, jack, str(value))
+        self.settle()
+
+    def _switch(self, name: str, ident: str, word: str, hops: int = 0) -> None:
+        """By the cable, through kits, to the display at its end."""
+        end = self._from.get((name, ident))
+        if end is None or hops > MOST_HOPS or end[0] not in self._units or not self._units[end[0]].up:
+            return
+        unit, jack = self._units[end[0]], self._jacks.get(end[0], {}).get(end[1])
+        if jack is not None and jack.power:
+            unit.written(jack.power, word)
+            return
+        for other, out in self._jacks.get(end[0], {}).items():
+            if out.way == "out" and out.fixed == end[1]:
+                self._switch(end[0], other, word, hops + 1)
 
     def told(self) -> list[dict[str, Any]]:
         return [

@@ -125,7 +125,7 @@ def heard() -> Iterator[Heard]:
 async def test_fixtures_rise_in_turn_and_what_was_comes_back(rig: Rig, heard: Heard) -> None:
     async with sending():
         await until(rig, lambda t: bool(t["sources"]))
-        await rig.engine.do(raising(ONE, TWO, seconds=1.0))
+        await rig.engine.do(raising(ONE, TWO, seconds=2.5))
         with pytest.raises(Busy):
             await rig.engine.do(raising(ONE, seconds=1.0))
         told = await until(rig, lambda t: bool(t["test"]) and t["test"]["at"] == 1 and t["levels"][10] == 255)

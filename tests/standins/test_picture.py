@@ -109,3 +109,9 @@ async def test_its_own_presets(units: dict[str, Any], picture: Picture) -> None:
     assert matrix.memory.value("/outputs/4/source") == 6
     matrix.lose_unkept()
     assert matrix.memory.value("/presets/2/outputs/4") == 1, "they go with the power"
+
+
+async def test_a_display_is_switched_through_the_cable(units: dict[str, Any], picture: Picture) -> None:
+    units["M"].memory.set("/outputs/1/display_power", "off")
+    assert units["D1"].memory.value("/power") == "cooling"
+    assert units["D2"].memory.value("/power") == "on"
