@@ -146,6 +146,19 @@ def test_a_grid_says_which_points_tell_what(viewer: APIClient, wall: dict[str, D
     assert get(viewer, "grids/Screen")["grids"] == []
 
 
+def test_a_mixer_has_a_level_in_each_cell(technician: APIClient, site: None, library: Library, told: Told) -> None:
+    mixer = made("Mixer", "tarnwick-m8", library, **{"/inputs/2/name": "Music"})
+    [grid] = get(technician, "grids/Mixer")["grids"]
+    assert grid["rows"][2]["points"][:2] == ["level-3-1", "level-3-2"]
+    assert (grid["columns"][1]["name"], grid["levels"]["unit"], grid["levels"]["minimum"]) == ("Music", "dB", -80.0)
+    told.states = {mixer.id: {f"level-{o}-{i}": "-80.0" for o in range(1, 9) for i in range(1, 9)}}
+    post(technician, "presets", name="Quiet", devices=["Mixer"])
+    assert len(Preset.objects.get().cells) == 64
+    told.states[mixer.id]["level-1-1"] = "0.0"
+    rows = get(technician, "presets/Quiet")["cells"]
+    assert [(one["point"], one["now"]) for one in rows if one["verdict"] == "differs"] == [("level-1-1", "0.0")]
+
+
 def test_locks_are_whose_they_are_and_reach_the_engine(
     technician: APIClient, lead: APIClient, wall: dict[str, Device], library: Library
 ) -> None:

@@ -138,7 +138,9 @@ async def test_what_is_driven_follows_and_is_told(library: Library, tmp_path: Pa
             pytest.skip("nothing of it is driven")
         for item in [*driven[:3], driven[-1]]:
             now = item.state_of(get(here.unit.memory.running, item.path))
-            to = next((state for state in item.targets or item.states if state != now), None) or another(item, now)
+            to = next((state for state in item.targets or item.states if state != now), None) or item.state_of(
+                another(item, now)
+            )
             await talk.drive(item.id, to)
             for _ in range(100 if item.live else 0):
                 if (await talk.states())[item.id] == to:

@@ -2619,12 +2619,16 @@ export interface components {
             notes: string[];
             trouble: string;
         };
-        /** @description `none` is the state of a row without an input; empty where each always has one. */
+        /**
+         * @description `none` is the state of a row without an input; empty where each always has one. With `levels` each cell is a
+         *     level of its own.
+         */
         Grid: {
             label: string;
             rows: components["schemas"]["GridRow"][];
             columns: components["schemas"]["GridColumn"][];
             none: string;
+            levels: components["schemas"]["GridLevels"] | null;
         };
         /** @description An input, or an output of a row: which points tell what of it. */
         GridColumn: {
@@ -2638,7 +2642,16 @@ export interface components {
             edid: string;
             stops: components["schemas"]["HoldsBack"][];
         };
-        /** @description An input, or an output of a row: which points tell what of it. */
+        GridLevels: {
+            /** Format: double */
+            minimum: number;
+            /** Format: double */
+            maximum: number;
+            /** Format: double */
+            step?: number;
+            unit: string;
+        };
+        /** @description `points` has one for each column where each cell is a point of its own. */
         GridRow: {
             number: number;
             label: string;
@@ -2650,6 +2663,7 @@ export interface components {
             edid: string;
             stops: components["schemas"]["HoldsBack"][];
             point: string;
+            points: string[];
             said: string;
             drive: boolean;
         };

@@ -2,8 +2,8 @@ import { describe, expect, it } from "vitest";
 import { called, type Column, type GridForm, heldBack, lockOn, moved, side, signal, toAll, told } from "./crosspoints";
 
 const column = (number: number, more: Partial<Column> = {}): Column => ({ number, label: `Input ${number}`, name: "", jack: `in-${number}`, present: { point: `format-${number}`, one_of: [], none_of: ["-"] }, format: `format-${number}`, protected: { point: `protected-${number}`, one_of: ["on"], none_of: [] }, edid: "", stops: [], ...more });
-const row = (number: number) => ({ ...column(number), label: `Output ${number}`, point: `output-${number}`, said: "", drive: number !== 3, stops: [{ point: `on-${number}`, states: ["off"], why: "the output is off", drive: true }] });
-const grid: GridForm = { label: "Routing", rows: [1, 2, 3, 4].map(row), columns: [1, 2, 3].map((n) => column(n)), none: "" };
+const row = (number: number) => ({ ...column(number), label: `Output ${number}`, point: `output-${number}`, said: "", points: [], drive: number !== 3, stops: [{ point: `on-${number}`, states: ["off"], why: "the output is off", drive: true }] });
+const grid: GridForm = { label: "Routing", rows: [1, 2, 3, 4].map(row), columns: [1, 2, 3].map((n) => column(n)), none: "", levels: null };
 
 describe("crosspoints", () => {
   it("tells a signal, none, and what nobody knows apart", () => {

@@ -26,6 +26,7 @@ from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.profiles.record import MOST_EVENTS, Event, moment
+from netloom_core.types.base import BadValue
 
 MAX_SUBORDINATES = 256
 MAX_FACT = 120
@@ -167,9 +168,9 @@ class HttpDriver(BoundDriver):
     def _known(self, reply: Any) -> dict[str, str]:
         if not isinstance(reply, dict):
             raise ProtocolError(f"{self.target.address} reports its points in an unknown form.")
-        return {
-            name: state for name, state in reply.items() if name in self.profile.by_point and isinstance(state, str)
-        }
+        known = ((name, self.profile.by_point.get(name), said) for name, said in reply.items())
+        told = ((name, _state(item, said)) for name, item, said in known if item is not None)
+        return {name: state for name, state in told if state is not None}
 
     async def watch(self) -> AsyncIterator[dict[str, str]]:
         call = self._channel.events
@@ -368,3 +369,20 @@ class HttpDriver(BoundDriver):
             )
         if status >= 300:
             raise ProtocolError(f"{self.target.address} sends us elsewhere (HTTP {status}).")
+
+
+def _state(item: Item, said: Any) -> str | None:
+    """A point's state as a device says it, in the one form that all of Netloom compares: -6, -6.0 and "-6.00" are one
+    level. None for what is no state."""
+    if isinstance(said, bool):
+        return "on" if said else "off"
+    if not isinstance(said, str | int | float):
+        return None
+    if item.type.name in ("integer", "decimal"):
+        try:
+            number = float(said)
+            whole = int(number) if number.is_integer() else number  # raises for what is not finite
+            return item.state_of(item.type.canonical(whole))
+        except (BadValue, ValueError, OverflowError):
+            return str(said)
+    return str(said)

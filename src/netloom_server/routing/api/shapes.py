@@ -160,18 +160,30 @@ class GridColumnSerializer(Form):
 
 
 class GridRowSerializer(GridColumnSerializer):
+    """`points` has one for each column where each cell is a point of its own."""
+
     point = serializers.CharField()
+    points = serializers.ListField(child=serializers.CharField())
     said = serializers.CharField()
     drive = serializers.BooleanField()
 
 
+class GridLevelsSerializer(Form):
+    minimum = serializers.FloatField()
+    maximum = serializers.FloatField()
+    step = serializers.FloatField(required=False)
+    unit = serializers.CharField()
+
+
 class GridSerializer(Form):
-    """`none` is the state of a row without an input; empty where each always has one."""
+    """`none` is the state of a row without an input; empty where each always has one. With `levels` each cell is a
+    level of its own."""
 
     label = serializers.CharField()  # type: ignore[assignment]
     rows = GridRowSerializer(many=True)
     columns = GridColumnSerializer(many=True)
     none = serializers.CharField()
+    levels = GridLevelsSerializer(allow_null=True)
 
 
 class GridsSerializer(Form):

@@ -24,11 +24,12 @@ States = Mapping[str, Mapping[str, str]]
 
 
 def crosspoints(device: Device, library: Library) -> list[str]:
-    """The points that a preset holds where nobody says which: crosspoints that can be driven."""
+    """The points that a preset holds where nobody says which: the cells of its grids that can be driven."""
     profile = library.get(device.profile)
     if profile is None:
         return []
-    return [one.id for one in profile.by_point.values() if one.kind == "crosspoint" and one.drive]
+    forms = {view.item for view in profile.views if view.kind == "crosspoint"}
+    return [one.id for one in profile.by_point.values() if one.drive and profile.places[one.path][0] in forms]
 
 
 def checked(cells: Sequence[Mapping[str, str]], library: Library) -> list[dict[str, str]]:

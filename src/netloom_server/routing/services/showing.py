@@ -67,13 +67,16 @@ def grids(device: Device, thing: core.Thing, library: Library) -> list[dict[str,
     for view in profile.views:
         if view.kind != "crosspoint":
             continue
-        cells = {
-            numbers[view.down]: profile.points_by_path[path]
+        all_cells = {
+            (numbers[view.down], numbers.get(view.across)): profile.points_by_path[path]
             for path, (form, numbers) in profile.places.items()
             if form == view.item and path in profile.points_by_path
         }
+        cells = {down: item for (down, _), item in reversed(all_cells.items())}
         if not cells:
             continue
+        one = next(iter(cells.values()))
+        leveled = one.type.name in ("decimal", "integer")
         rows, columns = profile.axes[view.down], profile.axes[view.across]
         names = thing.facts
         found.append(
@@ -87,6 +90,7 @@ def grids(device: Device, thing: core.Thing, library: Library) -> list[dict[str,
                         "point": cells[number].id,
                         "said": point_label(device, profile, cells[number], {}),
                         "drive": cells[number].drive,
+                        "points": [all_cells[number, n].id for n in columns.numbers if (number, n) in all_cells],
                         **_jack_at(profile, view.down, number, "out"),
                     }
                     for number in rows.numbers
@@ -101,8 +105,9 @@ def grids(device: Device, thing: core.Thing, library: Library) -> list[dict[str,
                     }
                     for number in columns.numbers
                 ],
-                "none": next((str(o.value) for o in getattr(next(iter(cells.values())).type, "options", [])
+                "none": next((str(o.value) for o in getattr(one.type, "options", [])
                               if o.value not in columns.numbers), ""),
+                "levels": {**one.type.limits(), "unit": one.unit} if leveled else None,
             }
         )  # fmt: skip
     return found

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { Device } from "../../api/client";
 import type { GridForm } from "../../lib/crosspoints";
@@ -7,17 +7,19 @@ import { Heading, Waiting } from "../../ui/parts";
 import { Cables } from "./Cables";
 import { EdidsAt, StoredEdids } from "./Edids";
 import { Grid } from "./Grid";
+import { LevelGrid } from "./LevelGrid";
 import { Paths } from "./Paths";
 import { Presets } from "./Presets";
-import { gridsQuery, jacksQuery, locksQuery, pathsQuery } from "./queries";
+import { gridsQuery, locksQuery, pathsQuery } from "./queries";
 import { useStates } from "./useRouting";
 
 const MOST_GRIDS = 4;
+const MOST_ASKED = 24;
 
 /** Route: crosspoints of what is selected, and what reaches which display. */
 export function RouteBench({ chosen, devices }: BenchProps) {
-  const jacks = useQuery(jacksQuery);
-  const able = useMemo(() => new Set((jacks.data ?? []).filter((one) => one.jacks.length > 2).map((one) => one.device)), [jacks.data]);
+  const known = useQueries({ queries: chosen.slice(0, MOST_ASKED).map((device) => gridsQuery(device.id)) });
+  const able = new Set(chosen.slice(0, MOST_ASKED).flatMap((device, index) => (known[index].data?.length ? [device.id] : [])));
   const grids = chosen.filter((d) => d.taken_in && d.state !== "planned").slice(0, MOST_GRIDS);
   return (
     <>
@@ -55,7 +57,7 @@ function Live({ device, named, grids }: { device: Device; named: boolean; grids:
       {grids.map((grid) => (
         <div key={grid.label}>
           <Heading aside={trouble ? <span className="text-madder">no live states: {trouble}</span> : states ? "live" : "asking …"}>{named ? `${device.name}: ${grid.label}` : grid.label}</Heading>
-          <Grid device={device} grid={grid} states={states} locks={locks} ends={ends} />
+          {grid.levels ? <LevelGrid device={device} grid={grid} states={states} locks={locks} /> : <Grid device={device} grid={grid} states={states} locks={locks} ends={ends} />}
         </div>
       ))}
     </>
