@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 
 FREE_IT = "Nothing of it was sent. Whoever locked it, or a lead, takes the lock off in the grid."
@@ -19,8 +18,3 @@ class Lock:
 
     def keeps_from(self, state: str) -> bool:
         return self.state in ("", state)
-
-
-def in_the_way(locks: Iterable[Lock], path: str, state: str) -> str:
-    """Why that item may not be brought to that state; empty where it may."""
-    return next((lock.why for lock in locks if lock.path == path and lock.keeps_from(state)), "")

@@ -16,7 +16,6 @@ from netloom_core.documents.diff import differences, towards
 from netloom_core.documents.tree import MISSING, Document, get, merged
 from netloom_core.errors import NetloomError, WrongModel
 from netloom_core.model.change import Change
-from netloom_core.model.lock import in_the_way
 from netloom_core.model.work import StepState
 from netloom_core.plan.allowed import allowed, judged
 from netloom_core.plan.order import ordered
@@ -24,6 +23,7 @@ from netloom_core.plan.power import remark_unsafe
 from netloom_core.plan.proof import Row
 from netloom_core.plan.subject import DevicePlan, Remark, Subject
 from netloom_core.profiles.abilities import Ability
+from netloom_core.profiles.locked import why_locked
 from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.values import checked, unmet_needs
 
@@ -190,7 +190,7 @@ def _not_locked(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -
     good = []
     for change in changes:
         state = subject.profile.by_path[change.path].state_of(change.after) if subject.locks else ""
-        if why := in_the_way(subject.locks, change.path, state):
+        if why := why_locked(subject.profile, subject.locks, change.path, state):
             plan.remarks.append(Remark("locked", f"{subject.profile.called(change.path)} is left out. {why}"))
         else:
             good.append(change)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from netloom_core.model.lock import Lock, in_the_way
+from netloom_core.model.lock import Lock
 from netloom_core.profiles.fill import filled
+from netloom_core.profiles.locked import why_locked
 from netloom_core.profiles.profile import Profile
 
 
@@ -17,7 +18,7 @@ def kept_from(locks: Sequence[Lock], profile: Profile, states: Mapping[str, str]
     if not locks:
         return ""
     path = profile.by_point[point].path
-    if why := in_the_way(locks, path, state):
+    if why := why_locked(profile, locks, path, state):
         return why
     presets = profile.signals.presets if profile.signals is not None else None
     if presets is None or point != presets.recall or not state.isdecimal():

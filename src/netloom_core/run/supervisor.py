@@ -19,7 +19,7 @@ from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
-from netloom_core.model.lock import FREE_IT, in_the_way
+from netloom_core.model.lock import FREE_IT
 from netloom_core.model.work import (
     ACTING,
     CANCELLED,
@@ -34,6 +34,7 @@ from netloom_core.model.work import (
     RunState,
     StepState,
 )
+from netloom_core.profiles.locked import why_locked
 from netloom_core.run.answers import Answers
 from netloom_core.run.insist import insist, own_fault
 from netloom_core.run.steps.base import Records, Search, StepContext, nowhere
@@ -212,7 +213,11 @@ class _Device:
         locks = await self._records.locks(step.device) if changes else []
         for change in changes:
             item = context.profile.by_path.get(change.path)
-            if locks and item is not None and (why := in_the_way(locks, change.path, item.state_of(change.after))):
+            if (
+                locks
+                and item is not None
+                and (why := why_locked(context.profile, locks, change.path, item.state_of(change.after)))
+            ):
                 raise Locked(why, FREE_IT, target=step.device)
 
     def _context(

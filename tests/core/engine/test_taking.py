@@ -143,6 +143,31 @@ async def test_a_locked_point_is_not_driven_by_other_ways_either(rig: Rig) -> No
     assert [(one["code"], "live show" in one["message"]) for one in remarks] == [("locked", True)]
 
 
+async def test_a_locked_output_is_not_cut_off_either(rig: Rig) -> None:
+    rig.record().locks = [KEPT, Lock("/outputs/2/source", "Cameras are kept away from output 2.", "2")]
+    rig.box.points |= {f"on-{n}": "on" for n in range(1, 9)}
+    cells = await take(rig, ("dev1", "on-1", "off"), ("dev1", "on-2", "off"), ("dev1", "on-1", "off"))
+    assert words(cells) == ["locked", "taken", "locked"]
+    assert cells[0]["message"] == "Nothing would go out there any more. Output 1 is locked by ann: live show."
+    with pytest.raises(Locked):
+        await rig.engine.do({"do": "hold", "device": "dev1", "point": "on-1", "state": "off", "by": "b", "seconds": 3})
+    run = await rig.set({"/outputs/1/on": False, "/outputs/3/on": False})
+    assert [c["path"] for c in run.steps[0].params["changes"]] == ["/outputs/3/on"]
+    rig.box.points["on-1"] = "off"
+    assert words(await take(rig, ("dev1", "on-1", "on"))) == ["taken"], "that brings the picture back"
+    await rig.engine.stop()
+
+
+async def test_a_route_that_changes_at_the_front_meanwhile_is_told_as_it_is(rig: Rig) -> None:
+    async def somebody(name: str) -> None:
+        if name == "after drive":
+            rig.box.points["output-1"] = "6"
+
+    rig.box.before = somebody
+    cells = await take(rig, ("dev1", "output-1", "2"))
+    assert [(one["word"], one["now"]) for one in cells] == [("not-followed", "6")]
+
+
 async def test_a_lock_that_comes_between_plan_and_run_stops_the_step(rig: Rig) -> None:
     rig.record().intended = {"outputs": {"1": {"source": 4}}}
     plan = await rig.plan(devices=["dev1"])
