@@ -111,6 +111,27 @@ def test_a_cable_is_proven_by_a_moment_without_its_signal(demo: Demo) -> None:
     demo.refused("route", "prove", listed["Timetable player "], expect=2)
 
 
+def test_power_is_taken_at_the_port_and_the_box_returns_as_itself(demo: Demo) -> None:
+    assert demo.device("Hall box")["feeder"]["name"] == "Rack switch"
+    done = demo.json("perform", "power-cycle", "Hall box", "--yes")
+    assert [one["result"] for one in done["devices"]] == ["done"]
+    told = [
+        one["message"]
+        for one in demo.json("journal", "--device", demo.device("Hall box")["id"])["entries"]
+        if one["kind"] == "outcome"
+    ]
+    assert "It went, and answers again as itself." in told
+    demo.run("perform", "power-cycle", "Mixer", "--yes", expect=DIFFERS)
+
+
+def test_who_sends_a_universe_is_heard(demo: Demo) -> None:
+    told = demo.json("universe", "levels", "Picture network", "1")
+    assert [(one["name"], one["address"], one["priority"]) for one in told["sources"]] == [
+        ("Desk", "127.66.10.240", 110)
+    ]  # fmt: skip
+    assert told["levels"][:3] == [127, 146, 166]
+
+
 @pytest.fixture
 def route(page: Page) -> Page:
     page.key(Keys.ESCAPE)
@@ -233,5 +254,23 @@ def test_a_cable_is_recorded_and_taken_off_by_hand(demo: Demo, route: Page) -> N
     route.bench_sees("Guest laptop to Foyer matrix Input 2")
     route.xpath("//button[contains(@aria-label,'Take off the cable to Foyer matrix Input 2')]").click()
     route.until(lambda: "Guest laptop" not in route.xpath("//*[@id='bench']").text, "taken off")
+    assert violations(route) == []
+    assert route.complaints() == []
+
+
+def test_a_level_is_typed_and_stepped_in_its_cell(demo: Demo, route: Page) -> None:
+    route.select("Mixer")
+    cell(route, "Calls in Hall: 0.0")
+    grid(route)
+    keys(route, Keys.ARROW_RIGHT, "-", "1", "2", Keys.ENTER)
+    cell(route, "Input 2 in Hall: -12.0")
+    keys(route, "]")
+    cell(route, "Input 2 in Hall: -11.5")
+    keys(route, Keys.DELETE)
+    cell(route, "Input 2 in Hall: out")
+    demo.run("fault", "lie", "Mixer", "/outputs/1/inputs/2/level_db")
+    keys(route, "-", "6", Keys.ENTER)
+    route.bench_sees("did not follow")
+    demo.run("fault", "clear", "Mixer")
     assert violations(route) == []
     assert route.complaints() == []
