@@ -37,7 +37,7 @@ export function Workplace({ person }: { person: Schemas["Person"] }) {
   // What is shown is what the keys walk and what Ctrl + A selects.
   const shown = useMemo(() => {
     const those = inState(devices.data ?? [], only);
-    return todo ? those.filter(lens.open) : those;
+    return todo && !lens.uncounted ? those.filter(lens.open) : those;
   }, [devices.data, only, todo, lens]);
   const by = useStore(place, (p) => p.by);
   const warps = useMemo(

@@ -28,6 +28,8 @@ export interface Lens {
   tells: (device: Device) => Telling;
   /** Whether something is left to do about the device. */
   open: (device: Device) => boolean;
+  /** Nothing of it is ever finished: it says nowhere that nothing is left to do. */
+  uncounted?: boolean;
   /** What is left to do, by cause, first things first; shown on the bench while nothing is selected. */
   causes?: Cause[];
   /** Its bench says itself what is left to do, where that belongs. */

@@ -79,6 +79,8 @@ describe("what a knot tells", () => {
     expect(leftToDo(devices, lensOf("protect"))).toBe(1);
     expect(leftToDo(devices, lensOf("prove"))).toBe(0);
     expect(leftToDo(devices, lensOf("handover"))).toBe(2);
+    // What is never finished is not called done when the site is handed over.
+    expect(LENSES.filter((lens) => lens.uncounted).map((lens) => lens.id)).toEqual(["route"]);
   });
 });
 

@@ -38,7 +38,7 @@ const NOBODY: Device[] = [];
 export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props) {
   const begin = useBegin();
   const only = useStore(place, (p) => (lens.finds ? p.only : ""));
-  const todo = useStore(place, (p) => p.todo);
+  const todo = useStore(place, (p) => p.todo) && !lens.uncounted;
   const left = useMemo(() => leftToDo(devices, lens), [devices, lens]);
   const strands = useStrands(warps, shown);
   const order = useOrdered(warps, strands);
@@ -70,6 +70,7 @@ export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props)
             <ListPlus size={13} /> Expected devices
           </Button>
         )}
+        {!lens.uncounted && (
         <button
           type="button"
           aria-pressed={todo}
@@ -79,6 +80,7 @@ export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props)
         >
           left to do <span className="font-mono text-[12px]">{left}</span>
         </button>
+        )}
         {lens.live && <Live />}
         <Weave devices={devices} lines={lines} areas={areas} away={away} />
       </div>

@@ -84,7 +84,7 @@ export function AreaHead({ strand, name, devices, lens }: { strand: string; name
         <span className="text-[12px] whitespace-nowrap text-soft">{plural(devices.length, "device")}</span>
       </div>
       <p className={clsx("flex h-[22px] items-center justify-between text-[12px]", left ? "text-weld" : "text-soft")}>
-        {left ? `${left} to do under ${lens.name}` : `nothing to do under ${lens.name}`} <Fold strand={strand} name={name} />
+        {lens.uncounted ? "" : left ? `${left} to do under ${lens.name}` : `nothing to do under ${lens.name}`} <Fold strand={strand} name={name} />
       </p>
     </div>
   );

@@ -8,5 +8,6 @@ export const route: Lens = {
   Bench: lazy(async () => ({ default: (await import("./RouteBench")).RouteBench })),
   tells: (d) => ({ ...stateOf(d), word: d.model || d.kind, ordinary: true }),
   live: true,
+  uncounted: true,
   open: () => false,
 };
