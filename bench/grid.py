@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import statistics
-import tempfile
 import time
-from pathlib import Path
 from typing import Any
 
-from selenium.webdriver.common.keys import Keys
 from tests.browser.page import Page
 from tests.demo import Demo
+
+from bench.browser import site
 
 NETWORK = "127.28.10.0/24"
 TAKES, FRAMES, REST_S = 60, 120, 0.6
@@ -52,27 +51,13 @@ line.dispatchEvent(new MouseEvent("click", { bubbles: true, ...at }));
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        demo = Demo(Path(folder), NETWORK, "bench/grid.yaml")
-        try:
-            demo.start()
-            demo.run("sweep", expect=None, timeout=120)
-            page = Page(Path(folder) / "browser")
-            try:
-                _measure(page, demo)
-            finally:
-                page.close()
-        finally:
-            demo.stop()
+    with site(NETWORK, "bench/grid.yaml", "Route") as (page, demo):
+        _measure(page, demo)
 
 
 def _measure(page: Page, demo: Demo) -> None:
-    page.driver.get(demo.run("people", "link").strip())
-    page.key(Keys.ESCAPE)
-    page.lens("Route")
     page.select("Big matrix")
     page.xpath("//*[@role='gridcell']")
-    page.driver.set_script_timeout(60)
     moves = _told(page, ["ArrowDown", "ArrowRight"], FRAMES)
     whole = _told(page, ["a", "Delete"], FRAMES)
     takes: list[list[float]] = []

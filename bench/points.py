@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import json
 import statistics
-import tempfile
 import threading
 import time
-from pathlib import Path
 
 import httpx
-from selenium.webdriver.common.keys import Keys
 from tests.browser.page import Page
 from tests.demo import Demo
+
+from bench.browser import site
 
 NETWORK, SITE = "127.64.10.0/24", "tests/sites/configure.yaml"
 CHANGES, WANTED_MS = 40, 150
@@ -30,28 +29,14 @@ watch.observe(document.body, { childList: true, subtree: true, characterData: tr
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        demo = Demo(Path(folder), NETWORK, SITE)
-        try:
-            demo.start()
-            demo.run("sweep", expect=None, timeout=280)
-            page = Page(Path(folder) / "browser")
-            try:
-                _measure(page, demo)
-            finally:
-                page.close()
-        finally:
-            demo.stop()
+    with site(NETWORK, SITE, "Configure") as (page, demo):
+        _measure(page, demo)
 
 
 def _measure(page: Page, demo: Demo) -> None:
-    page.driver.get(demo.run("people", "link").strip())
-    page.key(Keys.ESCAPE)
-    page.lens("Configure")
     page.press("live states")
     page.select("Upper box")
     page.xpath("//*[@data-point='input-3']")
-    page.driver.set_script_timeout(20)
     device = page.xpath("//*[@data-lit and contains(@aria-label,'at rest')]").get_attribute("data-lit")
     time.sleep(3)
     for name, where, words in (

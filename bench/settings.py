@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import statistics
-import tempfile
 import time
-from pathlib import Path
 
 from selenium.webdriver.common.keys import Keys
 from tests.browser.page import Page
 from tests.demo import Demo
+
+from bench.browser import site
 
 NETWORK, SITE = "127.64.10.0/24", "tests/sites/configure.yaml"
 ROUNDS = 15
@@ -66,29 +66,16 @@ document.getElementById(`knot-${id}`).click();
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        demo = Demo(Path(folder), NETWORK, SITE)
-        try:
-            demo.start()
-            profile, listed = Path(folder) / "many.yaml", Path(folder) / "many.csv"
-            profile.write_text(PROFILE)
-            demo.run("profile", "add", str(profile))
-            listed.write_text("name,model,line,address\nMany,Many,Rack network,127.64.10.20\n")
-            demo.run("expect", str(listed), "--plan", expect=None)
-            page = Page(Path(folder) / "browser")
-            try:
-                _measure(page, demo)
-            finally:
-                page.close()
-        finally:
-            demo.stop()
+    with site(NETWORK, SITE, "Configure", sweep=False) as (page, demo):
+        profile, listed = demo.data / "many.yaml", demo.data / "many.csv"
+        profile.write_text(PROFILE)
+        demo.run("profile", "add", str(profile))
+        listed.write_text("name,model,line,address\nMany,Many,Rack network,127.64.10.20\n")
+        demo.run("expect", str(listed), "--plan", expect=None)
+        _measure(page, demo)
 
 
 def _measure(page: Page, demo: Demo) -> None:
-    page.driver.get(demo.run("people", "link").strip())
-    page.key(Keys.ESCAPE)
-    page.lens("Configure")
-    page.driver.set_script_timeout(60)
     many = next(one for one in demo.json("devices")["devices"] if one["name"] == "Many")["id"]
     opened = []
     for _ in range(ROUNDS):

@@ -27,6 +27,7 @@ class Lighting:
         self._store, self._journal, self._events, self._clock = store, journal, events, clock
         self._listening = Listening(clock)
         self._tests: dict[tuple[str, int], tuple[Raising, asyncio.Task[None]]] = {}
+        self._beginning: set[tuple[str, int]] = set()
         self._looked: dict[tuple[str, int], float] = {}
 
     async def _line(self, ident: str) -> Line:
@@ -46,38 +47,42 @@ class Lighting:
     async def begin(self, command: commands.Raise) -> None:
         """Raises Busy where one is under way there, CannotDo where it cannot be."""
         key = command.line, command.universe
-        if key in self._tests:
+        if key in self._tests or key in self._beginning:
             raise Busy("A test of that universe is under way already.", "End it, or wait.")
-        line = await self._line(command.line)
-        self._listening.look_at(line, "sacn", command.universe)
-        universe = self._listening.universe(line, "sacn", command.universe)
-        fixtures = [Fixture(one.name, one.start, one.slots) for one in command.fixtures]
-        test = Raising(line, universe, fixtures, command.seconds, self._clock.now)
-        self._looked[key] = asyncio.get_running_loop().time()
-        entry = JournalEntry(
-            "intent", "", "", line.id, "", "raise", command.by, secrets.token_hex(8),
-            message=f"Fixtures of sACN universe {command.universe} one after the other: "
-            f"{', '.join(one.name for one in fixtures)}"[:900],
-        )  # fmt: skip
-        await self._journal.append(entry)
-        task = asyncio.ensure_future(self._run(key, test, entry))
-        self._tests[key] = test, task
+        self._beginning.add(key)
+        try:
+            line = await self._line(command.line)
+            self._listening.look_at(line, "sacn", command.universe)
+            universe = self._listening.universe(line, "sacn", command.universe)
+            fixtures = [Fixture(one.name, one.start, one.slots) for one in command.fixtures]
+            test = Raising(line, universe, fixtures, command.seconds, self._clock.now)
+            names = ", ".join(one.name for one in fixtures)
+            said = f"Fixtures of sACN universe {command.universe} one after the other: {names}"[:900]
+            ident = secrets.token_hex(8)
+            entry = JournalEntry("intent", "", "", line.id, "", "raise", command.by, ident, message=said)
+            await self._journal.append(entry)
+            self._looked[key] = asyncio.get_running_loop().time()
+            self._tests[key] = test, asyncio.ensure_future(self._run(key, test, entry))
+            await asyncio.sleep(0)  # it has begun before anybody can end it
+        finally:
+            self._beginning.discard(key)
 
     async def _run(self, key: tuple[str, int], test: Raising, entry: JournalEntry) -> None:
-        outcome, said = "done", "The levels before were given back, and the stream was ended."
+        outcome, why = "done", ""
         try:
             await test.run(lambda: asyncio.get_running_loop().time() - self._looked.get(key, 0) < LOOKED_S)
         except NetloomError as error:
-            outcome, said = "failed", error.message
+            outcome, why = "failed", error.message
             self._events.put("notice", {"message": error.message})
         except asyncio.CancelledError:
-            said = f"It was ended. {said}"
+            why = "It was ended."
         except Exception as error:
             log.exception("a test of fixtures broke")
-            outcome, said = "unknown", own_fault(error).message
+            outcome, why = "unknown", own_fault(error).message
         finally:
             self._tests.pop(key, None)
             self._looked.pop(key, None)
+        said = f"{why} {test.account()}".strip()
         end = JournalEntry(
             "outcome", "", "", entry.line, "", "raise", entry.by, entry.intent, outcome=outcome, message=said
         )

@@ -11,7 +11,7 @@ import uuid
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from netloom_core.errors import CannotDo
+from netloom_core.errors import CannotDo, NobodyThere
 from netloom_core.levels.heard import Universe
 from netloom_core.links.udp import UdpLink
 from netloom_core.model.line import Line
@@ -48,10 +48,22 @@ class Raising:
         self._cid, self._sequence = str(uuid.uuid4()), 0
         self.at = -1
         self.priority = 0
+        self._raised, self._left, self._back = 0, 0, False
+
+    def account(self) -> str:
+        """What came of it, in words."""
+        if not self._left:
+            return "Nothing was sent."
+        of = f"{self._raised} of {len(self.fixtures)} fixtures were raised."
+        return (
+            f"{of} {'The levels before were sent once more, and the stream was ended.' if self._back else ''}".strip()
+        )
 
     async def run(self, goes_on: Callable[[], bool]) -> None:
-        """Raises CannotDo where nobody could be outvoted, LinkError where nothing goes out. Ended, or cancelled, the
-        levels before are given back all the same."""
+        """Raises CannotDo where nobody could be outvoted, LinkError where nothing goes out at all.
+
+        Ended, or cancelled, the levels before are given back all the same.
+        """
         await self._hear_first(goes_on)
         base = bytes(self.universe.levels(self._now()))
         top = max((one.priority for one in self.universe.senders(self._now())), default=0)
@@ -69,6 +81,12 @@ class Raising:
                     lit[fixture.start - 1 : fixture.start - 1 + fixture.slots] = b"\xff" * fixture.slots
                     if not await self._hold(link, bytes(lit), self.seconds, goes_on):
                         break
+                    if not self._left:
+                        raise NobodyThere(
+                            f"Nothing left this computer for universe {self.universe.number}.",
+                            "Look at its network card and the address of the line.",
+                        )
+                    self._raised += 1
             finally:
                 self.at = -1
                 await asyncio.shield(self._end(link, base))
@@ -94,10 +112,11 @@ class Raising:
         await self._hold(link, base, BACK_S, lambda: True)
         for _ in range(ENDED_TIMES):
             await self._send(link, base, ended=True)
+        self._back = self._left > 0
 
     async def _send(self, link: UdpLink, levels: bytes, *, ended: bool = False) -> None:
         self._sequence = (self._sequence + 1) % 256
         frame = Frame(
             self.universe.number, levels, self._cid, "Netloom test", self.priority, self._sequence, terminated=ended
         )
-        await link.send(build_sacn(frame), sacn.group(self.universe.number), sacn.PORT)
+        self._left += await link.send(build_sacn(frame), sacn.group(self.universe.number), sacn.PORT)

@@ -34,7 +34,7 @@ function ask(): void {
 function useSeen(device: string): void {
   useEffect(() => {
     seen.set(device, (seen.get(device) ?? 0) + 1);
-    if (timer !== undefined && seen.size > 1) window.clearTimeout(timer);
+    window.clearTimeout(timer);
     timer = undefined;
     soon();
     return () => {

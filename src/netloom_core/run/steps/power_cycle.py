@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 
 from netloom_core.documents.tree import Document
 from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, NotDone, RequestError
@@ -15,6 +16,7 @@ from netloom_core.run.steps.base import PAUSE_S, StepContext
 
 GIVE_BACK_S = 60.0  # for which it is tried to give power back, whatever comes
 AGAIN_S = 1.0
+ENDING_S = 5.0
 
 
 class PowerCycle:
@@ -53,17 +55,26 @@ class PowerCycle:
             raise Fenced(fence, FENCED_HINT, target=feeder.device)
         there = await self._itself(context)
         await context.intend([])
+        may_be_off = True
         try:
-            await self._drive(context, feeder, "off")
-        except NetloomError as error:
-            if error.outcome != "not_sent":
-                await self._give_back(context, feeder)  # it may be off all the same
-            await context.conclude("failed" if error.outcome == "not_sent" else "unknown", error.message)
-            raise
-        try:
+            try:
+                await self._drive(context, feeder, "off")
+            except NetloomError as error:
+                may_be_off = error.outcome != "not_sent"
+                await context.conclude("unknown" if may_be_off else "failed", error.message)
+                raise
             gone = await self._away(context, float(params["off_s"]))
-        finally:
-            await self._give_back(context, feeder)
+        except asyncio.CancelledError:
+            # Netloom ends: once is tried now, and again at its next start, which finds the open intent.
+            with contextlib.suppress(NetloomError, TimeoutError):
+                async with asyncio.timeout(ENDING_S):
+                    await self._drive(context, feeder, "on")
+            raise
+        except NetloomError:
+            if may_be_off:
+                await self._give_back(context, feeder)
+            raise
+        await self._give_back(context, feeder)
         await self._judge(context, there, gone)
 
     async def _judge(self, context: StepContext, there: bool, gone: bool) -> None:
@@ -134,7 +145,8 @@ class PowerCycle:
         loop = asyncio.get_running_loop()
         until, gone = loop.time() + seconds, False
         while loop.time() < until:
-            gone = gone or not await self._itself(context)
+            # A slow or an unclear answer is no absence: gone is where nobody answers at all.
+            gone = gone or (await context.sessions.look(context.target)).presence is Presence.NOBODY
             await asyncio.sleep(min(PAUSE_S, max(until - loop.time(), 0)))
         return gone
 

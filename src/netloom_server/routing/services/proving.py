@@ -64,8 +64,12 @@ def prove(cable: Cable, by: str, library: Library, do: Do) -> str:
             "that cable comes from somewhere else.",
             "Look at the plug. The record was left as it is.",
         )
-    back = "came back" if seen.back else f"did not come back within {BACK_S:g} s"
-    said = f"switched off by {by}: the signal at {where} went, and {back}"
+    if not seen.back:
+        raise Conflict(
+            f"The signal at {where} went, and did not come back within {BACK_S:g} s: that proves nothing.",
+            f"Look at {cable.source_jack} of {start.name}: it was let go again.",
+        )
+    said = f"switched off by {by}: the signal at {where} went, and came back"
     Cable.objects.filter(id=cable.id).update(proof=said[:200])
     return said
 
@@ -79,15 +83,15 @@ def found_behind(device: Device, jack: str, by: str, library: Library, do: Do) -
     lit = [(one, ident, j) for one in before.values() for ident, j in one.jacks.items()
            if j.way == "in" and one.told(j.present) is True]  # fmt: skip
     lost: set[tuple[str, str]] = set()
+    watched = [one for one in devices if any(one.id == thing.id for thing, _, _ in lit)]
 
-    def any_left() -> bool:
-        now = _told([d for d in devices if any(one.id == d.id for one, _, _ in lit)], library, do)
-        for one, ident, j in lit:
-            if one.id in now and now[one.id].told(j.present) is False:
-                lost.add((one.id, ident))
-        return not lost
+    def all_there() -> bool:
+        now = _told(watched, library, do)
+        gone = {(one.id, ident) for one, ident, j in lit if now[one.id].told(j.present) is False}
+        lost.update(gone)
+        return not gone
 
-    _switched(device, switch, by, do, any_left)
+    _switched(device, switch, by, do, all_there)
     plugged = set(Cable.objects.exclude(target_device=None).values_list("target_device_id", "target_jack"))
     by_id = {one.id: one for one in devices}
     return [

@@ -119,11 +119,9 @@ function Compared({ preset }: { preset: Schemas["Preset"] }) {
 
 /** Presets in the devices themselves: kept apart, and matched with ours. */
 function Own({ own, presets }: { own: Schemas["OwnPreset"][]; presets: Schemas["Preset"][] }) {
-  const drive = useRoutingChange(async ({ device, point, number }: { device: string; point: string; number: number }) => {
-    const answer = await got(api.POST("/api/devices/{word}/drive", { params: { path: { word: device } }, body: { point, state: String(number) } }));
-    show([]);
-    return answer;
-  });
+  const drive = useRoutingChange(({ device, point, number }: { device: string; point: string; number: number }) =>
+    got(api.POST("/api/devices/{word}/drive", { params: { path: { word: device } }, body: { point, state: String(number) } })),
+  );
   return (
     <>
       <Heading aside="some devices lose them with their power">In the devices themselves</Heading>
