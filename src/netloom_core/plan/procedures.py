@@ -152,6 +152,7 @@ def plan_power_cycle(subject: Subject, fed: Mapping[str, str] | None) -> DeviceP
     if not fed:
         text = (
             "Nothing is done: no switch on record told on which of its ports it is, or that port's power is not driven."
+            " Sweep the switch's line, and try again."
         )
         plan.remarks.append(Remark("left-out", text))
         return plan
