@@ -90,7 +90,7 @@ def test_cables_are_recorded_once_and_refused_where_they_cannot_be(
 ) -> None:
     cable(viewer, "Player one", "Matrix/in-1", 403)
     cable(technician, "Player one", "Matrix/in-1")
-    cable(technician, "Matrix/out-2", "Screen/hdmi1")
+    cable(technician, "Matrix/output 2", "Screen/HDMI 1")
     for start, end, words in (
         ("Player two", "Matrix/in-1", "recorded at in-1 of Matrix already: Player one to Matrix, Player (Input 1)"),
         ("Matrix/out-2", "Other/in-1", "recorded at out-2 of Matrix already"),

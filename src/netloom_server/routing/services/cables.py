@@ -24,7 +24,8 @@ def lay(source: tuple[Device | None, str], target: tuple[Device | None, str], by
     """Raises RequestError where it cannot be, Conflict where one of the two has a cable already."""
     if source[0] is None and target[0] is None:
         raise RequestError("One end of a cable is a device on record.", "Say which jack of which device.")
-    start, end = _jack(*source, "out", library), _jack(*target, "in", library)
+    start, end = jack_meant(*source, "out", library), jack_meant(*target, "in", library)
+    source, target = (source[0], start.id if start else source[1]), (target[0], end.id if end else target[1])
     if start is not None and end is not None:
         if start.carries != end.carries:
             raise RequestError(f"{source[1]} carries {start.carries}, and {target[1]} {end.carries}.", "Look again.")
@@ -48,7 +49,11 @@ def lay(source: tuple[Device | None, str], target: tuple[Device | None, str], by
         raise Conflict("Somebody recorded a cable there just now.", "Look again. Nothing was changed.") from error
 
 
-def _jack(device: Device | None, jack: str, way: str, library: Library) -> Jack | None:
+def jack_meant(device: Device | None, jack: str, way: str, library: Library) -> Jack | None:
+    """By its name in the profile, or by its label as tables show it; None where that end is no device on record.
+
+    Raises RequestError with those that there are.
+    """
     if device is None:
         if not jack.strip():
             raise RequestError("What is at that end has no name.", "Say what people call it.")
@@ -56,6 +61,11 @@ def _jack(device: Device | None, jack: str, way: str, library: Library) -> Jack 
     profile = library.get(device.profile)
     ways = {"in": ("in",), "out": ("out",)}[way]
     found = profile.jacks.get(jack) if profile is not None else None
+    if found is None and profile is not None:
+        labelled = [
+            one for one in profile.jacks.values() if one.label.casefold() == jack.casefold() and one.way in ways
+        ]
+        found = labelled[0] if len(labelled) == 1 else None
     if found is None or found.way not in ways:
         known = [name for name, one in profile.jacks.items() if one.way in ways] if profile is not None else []
         listed = ", ".join(known[:12]) + (" …" if len(known) > 12 else "") or "none"

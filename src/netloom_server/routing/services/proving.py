@@ -18,6 +18,7 @@ from netloom_core.routing.site import Thing
 from netloom_server.base.problems import Conflict
 from netloom_server.installation.models import Device
 from netloom_server.routing.models import Cable
+from netloom_server.routing.services.cables import jack_meant
 from netloom_server.routing.services.site import States, devices_with_jacks, site
 
 HELD_S, GOES_S, BACK_S, PAUSE_S = 8.0, 5.0, 8.0, 0.25
@@ -77,7 +78,8 @@ def prove(cable: Cable, by: str, library: Library, do: Do) -> str:
 def found_behind(device: Device, jack: str, by: str, library: Library, do: Do) -> list[tuple[Device, str, str]]:
     """Inputs that lost their signal while that output was off, and into which no cable is recorded: device, jack, and
     what it is called. One of them is plugged in there; the others are behind it."""
-    switch = switch_of(device, jack, library)
+    meant = jack_meant(device, jack, "out", library)
+    switch = switch_of(device, meant.id if meant else jack, library)
     devices = devices_with_jacks(library)
     before = _told(devices, library, do)
     lit = [(one, ident, j) for one in before.values() for ident, j in one.jacks.items()
