@@ -375,6 +375,11 @@ def test_the_bench_says_behind_which_port_of_which_switch_it_is(technician: APIC
     swept(library, *told(60, 1, "HV-7000"), port, at(62, "snmp", host="Rack switch"))
     device = Device.objects.get(unit__serial="HV-7000")
     assert technician.get(f"/api/devices/{device.id}").json()["switch"] == "port 7 of Rack switch"
+    switch = Device.objects.get(name="Rack switch")
+    assert technician.get(f"/api/devices/{switch.id}").json()["hanging"] == []  # a stranger's record is nobody's switch
+    Device.objects.filter(id=switch.id).update(taken_in=True)
+    [port_7] = technician.get(f"/api/devices/{switch.id}").json()["hanging"]
+    assert (port_7["port"], [one["name"] for one in port_7["devices"]]) == ("7", [device.name])
     case = why.Cases(library, [], []).of(device)
     assert (case.history.switch_port, case.history.switch_interface) == ("7", 10007)
     assert "forwarding at" not in case.history.seen

@@ -26,6 +26,7 @@ from netloom_core.model.access import Access
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.line import Line
+from netloom_core.protocols import artnet
 from netloom_core.sweep.finding import Finding
 from netloom_core.sweep.methods.artnet import ArtNetPoll
 from netloom_core.sweep.methods.connect import ConnectScan
@@ -128,6 +129,32 @@ async def test_a_lighting_node_by_artnet(library: Library, tmp_path: Path) -> No
         talk = await strange.talk(finding)
         await written(here, talk, "/names/short", "/ports/3/universe", "/ports/2/merge")
         await strange.sessions.close()
+
+
+async def test_a_port_of_a_node_takes_dmx_in(library: Library, tmp_path: Path) -> None:
+    """An input has a universe of its own, what it is sent as, and none of it is taken for an output's."""
+    async with bench(library, "lumenfold-n4", tmp_path, NETWORK) as here:
+        talk = await here.talk()
+        await written(here, talk, "/failure", "/ports/2/direction", "/ports/2/universe", "/ports/2/source")
+        told = await talk.read("running")
+        assert (get(told, "/ports/2/direction"), get(told, "/ports/1/direction")) == ("in", "out")
+        assert (await talk.states())["rate"] == "44"
+        # By the offsets of Art-Net 4: its universe is told as SwIn, and it is no receiver of it.
+        packet = await one_reply(here)
+        assert (packet[174 + 1], packet[186 + 1], packet[190 + 1]) == (0x40, get(told, "/ports/2/universe"), 0)
+        assert artnet.parse_reply(packet).failure == get(told, "/failure")
+        assert get(here.unit.memory.running, "/failure") == get(told, "/failure")
+
+
+async def one_reply(here: Bench) -> bytes:
+    port = here.owners.shared(here.line, artnet.PORT)
+    async with port.listening(f"{NETWORK}.7") as inbox:
+        await port.send(artnet.poll(), f"{NETWORK}.7")
+        until = asyncio.get_running_loop().time() + 4
+        while came := await inbox.next(until):
+            if artnet.opcode(came[0]) == artnet.OP_POLL_REPLY:
+                return came[0]
+    raise AssertionError("no reply came")
 
 
 async def test_a_lighting_unit_by_rdm(library: Library, tmp_path: Path) -> None:

@@ -22,6 +22,10 @@ NO_CHANGE, PROGRAM = 0x7F, 0x80
 # Commands of ArtAddress that a node remembers; those of a port are the first port's and count up.
 LED_NORMAL, LED_MUTE, LED_LOCATE = 0x02, 0x03, 0x04
 MERGE_LTP, MERGE_HTP, ARTNET_SEL, ACN_SEL = 0x10, 0x50, 0x60, 0x70
+DIRECTION = {"out": 0x20, "in": 0x30}
+# What a node puts out when nobody sends to it any more: commands of ArtAddress, and bits 7 and 6 of Status3.
+FAILURES = {"hold": (0x08, 0), "black": (0x09, 1), "full": (0x0A, 2), "scene": (0x0B, 3)}
+STATUS_3, CAN_FAIL_OVER = 217, 0x20
 PROTOCOL = 14
 PARTS_S = 1.1  # after a node's first reply: each comes after up to a second of its own (ArtPoll)
 MIN_REPLY = 207  # up to and with the MAC; what follows came with later revisions
@@ -30,13 +34,17 @@ STYLES = {0: "node", 1: "controller", 2: "media server", 3: "router", 4: "backup
 
 @dataclass(frozen=True)
 class Port:
-    """`universe` is the low nibble of its port address; what it cannot be is told by its type."""
+    """`universe` is the low nibble of its port address; `direction`, out or in, is its present one."""
 
     outputs: bool
     inputs: bool
     universe: int
     merge: str  # htp or ltp
-    source: str  # artnet or sacn
+    source: str  # artnet or sacn; of an input what it is sent as
+
+    @property
+    def direction(self) -> str:
+        return "out" if self.outputs else "in" if self.inputs else ""
 
 
 @dataclass(frozen=True)
@@ -58,6 +66,8 @@ class PollReply:
     ports: tuple[Port, ...] = ()
     indicators: str = ""  # normal, muted, located; empty where it does not tell
     rdm: bool = False  # whether it speaks RDM on its ports (Status1, bit 1)
+    failure: str = ""  # of `FAILURES`; empty where it cannot be told what to do then
+    rate: int | None = None  # the most frames a second that it puts out; None of nodes that do not tell
 
     def facts(self) -> dict[str, str]:
         facts = {
@@ -124,6 +134,16 @@ def parse_reply(data: bytes) -> PollReply:
         ports=tuple(_port(data, n) for n in range(ports)),
         indicators={1: "located", 2: "muted", 3: "normal"}.get(data[23] >> 6, ""),
         rdm=bool(data[23] & 0x02),
+        failure=_failure(data[STATUS_3]) if len(data) > STATUS_3 else "",
+        rate=int.from_bytes(data[226:228], "big") or None if len(data) >= 228 else None,
+    )
+
+
+def _failure(status: int) -> str:
+    return (
+        next((word for word, (_, bits) in FAILURES.items() if bits == status >> 6), "")
+        if status & CAN_FAIL_OVER
+        else ""
     )
 
 
@@ -132,7 +152,7 @@ def _port(data: bytes, n: int) -> Port:
     outputs = bool(kind & 0x80)
     return Port(
         outputs, bool(kind & 0x40), data[(190 if outputs else 186) + n] & 0x0F, "ltp" if good & 0x02 else "htp",
-        "sacn" if good & 0x01 else "artnet",
+        "sacn" if (good if outputs else data[178 + n]) & 0x01 else "artnet",
     )  # fmt: skip
 
 
@@ -144,13 +164,18 @@ def address(
     short_name: str | None = None,
     long_name: str | None = None,
     universes: Mapping[int, int] | None = None,
+    inputs: Mapping[int, int] | None = None,
     command: int = 0,
 ) -> bytes:
-    """ArtAddress: what is not given stays as it is; `universes` are by port, counted from 0."""
-    lows = [PROGRAM | (universes or {})[n] if n in (universes or {}) else NO_CHANGE for n in range(MAX_PORTS)]
+    """ArtAddress: what is not given stays as it is; `universes` of outputs and of `inputs` are by port, from 0."""
+    lows = [
+        PROGRAM | given[n] if n in given else NO_CHANGE
+        for given in (inputs or {}, universes or {})
+        for n in range(MAX_PORTS)
+    ]
     names = _name(short_name, 18) + _name(long_name, 64)
     head = ID + OP_ADDRESS.to_bytes(2, "little") + bytes((0, PROTOCOL, _switch(net), bind_index))
-    return head + names + bytes([NO_CHANGE] * MAX_PORTS + lows + [_switch(subnet), 0, command])
+    return head + names + bytes([*lows, _switch(subnet), 0, command])
 
 
 def _switch(value: int | None) -> int:

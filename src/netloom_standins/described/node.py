@@ -21,6 +21,8 @@ from netloom_standins.services.discovery import BROADCAST, Searchable
 HEAD = b"Art-Net\0"
 PORT = 6454
 PART = 200  # units in one packet of a table
+FAILURES = {0x08: "hold", 0x09: "black", 0x0A: "full", 0x0B: "scene"}
+RATE_HZ = 44
 UID_OF_NODE = bytes.fromhex("7ff000000001")
 
 
@@ -162,12 +164,17 @@ class Node(Searchable):
         if data[104] & 0x80:
             told.append(("/subnet", data[104] & 0x0F))
         page = max(data[13], 1) - 1
-        told += [
-            (f"/ports/{page * 4 + n + 1}/universe", data[100 + n] & 0x0F) for n in range(4) if data[100 + n] & 0x80
-        ]
+        for n in range(min(self.form.ports - page * 4, 4)):
+            number = page * 4 + n + 1
+            low = data[(96 if self._takes_in(number) else 100) + n]
+            if low & 0x80:
+                told.append((f"/ports/{number}/universe", low & 0x0F))
         kind, number = data[106] & 0xF0, page * 4 + (data[106] & 0x03) + 1
-        words = {0x10: ("merge", "ltp"), 0x50: ("merge", "htp"), 0x60: ("source", "artnet"), 0x70: ("source", "sacn")}
-        if kind in words:
+        words = {0x10: ("merge", "ltp"), 0x50: ("merge", "htp"), 0x60: ("source", "artnet"), 0x70: ("source", "sacn"),
+                 0x20: ("direction", "out"), 0x30: ("direction", "in")}  # fmt: skip
+        if data[106] in FAILURES:
+            told.append(("/failure", FAILURES[data[106]]))
+        elif kind in words:
             told.append((f"/ports/{number}/{words[kind][0]}", words[kind][1]))
         if data[106] in (2, 3, 4):
             told.append(("/indicators", {2: "normal", 3: "muted", 4: "located"}[data[106]]))
@@ -176,6 +183,9 @@ class Node(Searchable):
                 self.described.written(path, value)
             except Wrong:
                 continue
+
+    def _takes_in(self, number: int) -> bool:
+        return str(self._value(f"/ports/{number}/direction")) == "in"
 
     def _network(self, data: bytes, address: str) -> None:
         if data[14] & 0x84 == 0x84:
@@ -215,12 +225,16 @@ class Node(Searchable):
         out[173] = count
         for n in range(count):
             number = page * 4 + n + 1
-            out[174 + n] = 0x80
+            inward = self._takes_in(number)
+            out[174 + n] = 0x40 if inward else 0x80
             merge, source = self._value(f"/ports/{number}/merge"), self._value(f"/ports/{number}/source")
-            out[182 + n] = (2 if merge == "ltp" else 0) | (1 if source == "sacn" else 0)
-            out[190 + n] = int(self._value(f"/ports/{number}/universe"))
+            out[178 + n] = 1 if inward and source == "sacn" else 0
+            out[182 + n] = (2 if merge == "ltp" else 0) | (1 if source == "sacn" and not inward else 0)
+            out[(186 if inward else 190) + n] = int(self._value(f"/ports/{number}/universe"))
         out[201:207] = bytes.fromhex(unit.mac.replace(":", ""))
         out[207:211], out[211] = out[10:14], page + 1
+        out[217] = 0x20 | list(FAILURES.values()).index(str(self._value("/failure"))) << 6
+        out[227] = RATE_HZ
         if uid := self.form.site.get("uid"):
             out[218:224] = bytes.fromhex(str(uid).replace(":", ""))
         return bytes(out)

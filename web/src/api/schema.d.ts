@@ -2676,6 +2676,11 @@ export interface components {
             /** Format: double */
             within: number;
         };
+        Hangs: {
+            id: string;
+            name: string;
+            status: string;
+        };
         /** @description `of` is device, journal or points; `at` is none where the device told no time that is one. */
         Happened: {
             of: string;
@@ -3415,6 +3420,11 @@ export interface components {
             line: string;
             held: string;
         };
+        /** @description Who was last seen behind a port of a switch. Where they are several, another switch is between. */
+        PortHangs: {
+            port: string;
+            devices: components["schemas"]["Hangs"][];
+        };
         PortSendsRequest: {
             device: string;
             path: string;
@@ -4113,6 +4123,7 @@ export interface components {
             };
             switch: string;
             feeder: components["schemas"]["Feeder"] | null;
+            hanging: components["schemas"]["PortHangs"][];
             apart: string[];
             console: components["schemas"]["ConsoleOffer"] | null;
             facts: {

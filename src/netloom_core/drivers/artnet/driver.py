@@ -120,7 +120,7 @@ class ArtNetDriver(BoundDriver):
         page, number = divmod(binding.port, artnet.MAX_PORTS)
         ports = replies[page + 1].ports if page + 1 in replies else ()
         match binding.what:
-            case "universe" | "merge" | "source":
+            case "universe" | "merge" | "source" | "direction":
                 return getattr(ports[number], binding.what) if number < len(ports) else None
             case "ip":
                 return first.address
@@ -153,7 +153,16 @@ class ArtNetDriver(BoundDriver):
             case "short_name" | "long_name" | "net" | "subnet":
                 packet, page = artnet.address(1, **{binding.what: word}), 0
             case "universe":
-                packet = artnet.address(page + 1, universes={number: int(word)})
+                # An input and an output of one number have a universe each; meant is that of its present direction.
+                wanted = {number: int(word)}
+                turned = self._is_input(page, number)
+                packet = artnet.address(
+                    page + 1, inputs=wanted if turned else None, universes=None if turned else wanted
+                )
+            case "direction":
+                packet = artnet.address(page + 1, command=artnet.DIRECTION[str(word)] + number)
+            case "failure":
+                packet, page = artnet.address(1, command=artnet.FAILURES[str(word)][0]), 0
             case "merge":
                 base = artnet.MERGE_LTP if word == "ltp" else artnet.MERGE_HTP
                 packet = artnet.address(page + 1, command=base + number)
@@ -166,6 +175,10 @@ class ArtNetDriver(BoundDriver):
             await self._poll(packet, frozenset({page + 1}))
         except NobodyThere as error:
             raise NoAnswer(error.message, "Read it again before anything else is written.") from error
+
+    def _is_input(self, page: int, number: int) -> bool:
+        ports = self._replies[page + 1].ports if page + 1 in self._replies else ()
+        return number < len(ports) and ports[number].direction == "in"
 
 
 def _is(data: bytes, code: int) -> bool:

@@ -12,8 +12,12 @@ from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.binding import Binding
 from netloom_core.profiles.channel import Channel, Described
 
-What = Literal["short_name", "long_name", "net", "subnet", "universe", "merge", "source", "indicators", "ip", "mask"]
-OF_PORT = ("universe", "merge", "source")
+What = Literal[
+    "short_name", "long_name", "net", "subnet", "universe", "merge", "source", "direction", "failure", "rate",
+    "indicators", "ip", "mask"
+]  # fmt: skip
+OF_PORT = ("universe", "merge", "source", "direction")
+TOLD_ONLY = ("rate",)
 
 
 class ArtNetBinding(Wire, Binding):
@@ -47,5 +51,9 @@ class ArtNetChannel(Channel, protocol="artnet"):
     def problems(self, name: str, profile: Described) -> Iterator[str]:
         for item in profile.items:
             binding = profile.binding(item, name)
-            if isinstance(binding, ArtNetBinding) and item.axes and binding.what not in OF_PORT:
+            if not isinstance(binding, ArtNetBinding):
+                continue
+            if binding.what in TOLD_ONLY and (item.decided or item.drive):
+                yield f"{item.path}: bind.{name}: a node tells its {binding.what}, and takes none"
+            if item.axes and binding.what not in OF_PORT:
                 yield f"{item.path}: bind.{name}: a node has one {binding.what}, not one for each {item.axes[0]}"

@@ -446,6 +446,19 @@ class LoginKnownSerializer(Form):
     can_set = serializers.BooleanField()
 
 
+class HangsSerializer(Form):
+    id = serializers.CharField()
+    name = serializers.CharField()
+    status = serializers.CharField()
+
+
+class PortHangsSerializer(Form):
+    """Who was last seen behind a port of a switch. Where they are several, another switch is between."""
+
+    port = serializers.CharField()
+    devices = HangsSerializer(many=True)
+
+
 class FeederSerializer(Form):
     """By which point of which device it has its power."""
 
@@ -481,6 +494,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     shared = serializers.DictField(child=serializers.CharField())
     switch = serializers.CharField()
     feeder = FeederSerializer(allow_null=True)
+    hanging = PortHangsSerializer(many=True)
     apart = serializers.ListField(child=serializers.CharField())
     console = ConsoleOfferSerializer(allow_null=True)
     facts = serializers.DictField(child=serializers.CharField())

@@ -1,6 +1,8 @@
-"""By what a device has its power: the port of a switch on which it was last seen."""
+"""Who hangs on which port of a switch, as it was last seen there; and by what a device has its power."""
 
 from __future__ import annotations
+
+from typing import Any
 
 from netloom_core.library.load import Library
 from netloom_server.installation.models import Device
@@ -20,3 +22,20 @@ def feeder_of(device: Device, library: Library) -> dict[str, str]:
             if item.kind == "power" and item.drive and list(numbers.values()) == [int(number)]:
                 return {"device": switch.id, "name": switch.name, "point": item.id, "label": item.label}
     return {}
+
+
+def hanging_on(device: Device) -> list[dict[str, Any]]:
+    """Who was last seen behind each port of it, by the port's order: `port`, `devices` with `id`, `name`, `status`."""
+    if not device.address or not device.taken_in:
+        return []
+    ports: dict[str, list[dict[str, str]]] = {}
+    seen = Device.objects.filter(unit__switch__address=device.address, line__archived=None).exclude(id=device.id)
+    for one in seen.order_by("name"):
+        told = one.switch or {}
+        if port := str(told.get("port") or told.get("interface") or ""):
+            ports.setdefault(port, []).append({"id": one.id, "name": one.name, "status": one.status})
+    return [{"port": port, "devices": ports[port]} for port in sorted(ports, key=_in_order)]
+
+
+def _in_order(port: str) -> tuple[int, str]:
+    return (int(port) if port.isdecimal() else 1 << 31, port)

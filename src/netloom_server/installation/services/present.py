@@ -21,7 +21,7 @@ from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services import access
 from netloom_server.installation.services.codes import standing
 from netloom_server.installation.services.decisions import planned_address
-from netloom_server.installation.services.feeding import feeder_of
+from netloom_server.installation.services.feeding import feeder_of, hanging_on
 from netloom_server.installation.services.fences import shown as fences_of
 from netloom_server.installation.services.joining import standing as joins_of
 from netloom_server.installation.services.logins import known_of, own_levels, shared
@@ -208,6 +208,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         "shared": device.shared,
         "switch": _plugged_in(device),
         "feeder": feeder_of(device, library) or None,
+        "hanging": hanging_on(device),
         "apart": device.apart,
         "console": console_of(device, profile),
         "facts": device.facts,

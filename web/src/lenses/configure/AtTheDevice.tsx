@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { api, got, type Schemas, type WholeDevice } from "../../api/client";
 import { tellProblem } from "../../api/work";
 import { PATTERNS } from "../../lib/lights";
-import { ask } from "../../lib/place";
+import { ask, place } from "../../lib/place";
 import { Button } from "../../ui/Button";
 import { Heading } from "../../ui/parts";
 
@@ -14,7 +14,7 @@ export function AtTheDevice({ device }: { device: WholeDevice }) {
     onError: tellProblem,
     onSuccess: (told) => told.calm && ask({ kind: "procedure", devices: [device.id], procedure: `calm ${told.calm}` }),
   });
-  if (!lights.length && !procedures.length && !device.feeder) return null;
+  if (!lights.length && !procedures.length && !device.feeder && !device.hanging.length) return null;
   return (
     <>
       <Heading>At the device</Heading>
@@ -45,6 +45,7 @@ export function AtTheDevice({ device }: { device: WholeDevice }) {
           </span>
         </div>
       )}
+      <Hanging device={device} />
       {procedures.map((procedure) => (
         <div key={procedure.name} className="mb-1.5 text-[12.5px]">
           <Button onClick={() => ask({ kind: "procedure", devices: [device.id], procedure: procedure.name })}>{procedure.label} …</Button>
@@ -63,5 +64,48 @@ export function AtTheDevice({ device }: { device: WholeDevice }) {
         </div>
       ))}
     </>
+  );
+}
+
+/** Who hangs on which port of a switch. Where its port gives power, taking it and giving it back is one press, asked for. */
+function Hanging({ device }: { device: WholeDevice }) {
+  if (!device.hanging.length) return null;
+  const powered = (port: string) => device.points.find((point) => point.kind === "power" && point.drive && Object.values(point.place).join() === port);
+  return (
+    <table className="mb-1.5 w-full text-[12.5px]" aria-label="Who hangs on which port">
+      <thead>
+        <tr className="text-left text-soft">
+          <th className="w-14 font-normal">Port</th>
+          <th className="font-normal">Last seen behind it</th>
+          <th className="font-normal">Power</th>
+        </tr>
+      </thead>
+      <tbody>
+        {device.hanging.map(({ port, devices }) => {
+          const power = powered(port);
+          return (
+            <tr key={port} className="align-top">
+              <td className="font-mono">{port}</td>
+              <td>
+                {devices.map((one) => (
+                  <Button key={one.id} look="bare" className="mr-2 !px-0 !py-0" onClick={() => place.set({ selected: new Set([one.id]) })}>
+                    {one.name}
+                  </Button>
+                ))}
+                {devices.length > 1 && <span className="text-soft">another switch is between</span>}
+              </td>
+              <td>
+                {power && (power.words[power.state] ?? power.state)}{" "}
+                {power && devices.length === 1 && (
+                  <Button look="bare" className="!px-0 !py-0" onClick={() => ask({ kind: "procedure", devices: [devices[0].id], procedure: "power-cycle" })}>
+                    Power-cycle {devices[0].name} …
+                  </Button>
+                )}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
   );
 }
