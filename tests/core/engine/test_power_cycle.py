@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from netloom_core.documents.tree import merged
 from netloom_core.engine.ports import Order
 from netloom_core.errors import NoAnswer, Refused
 from netloom_core.library.load import Library
@@ -59,6 +60,24 @@ async def test_it_goes_and_returns_as_itself(rig: Rig) -> None:
         ("dev1", "power-cycle", "outcome", "done"),
     ]  # fmt: skip
     assert port(rig) == "on"
+
+
+async def test_what_the_power_cut_took_back_is_told(rig: Rig) -> None:
+    """Some values fall back at each power cut: they are looked at after each."""
+    camera, told = rig.devices[0], rig.devices[1]
+    plain = told.before
+
+    async def cut(name: str) -> None:
+        await plain(name)
+        if camera.silent:
+            camera.running = merged(camera.running, {"/relays/2/name": "Relay two"})
+
+    told.before = cut
+    camera.running = merged(camera.running, {"/relays/2/name": "Gate"})
+    _, run = await cycle(rig)
+    assert states(run) == ["done"]
+    assert run.steps[0].evidence["fell_back"] == [{"path": "/relays/2/name", "was": "Gate", "now": "Relay two"}]
+    assert "The power cut took back: Relay 2 name is Relay two, was Gate." in run.steps[0].message
 
 
 async def test_one_that_has_power_from_elsewhere_is_not_called_cycled(rig: Rig) -> None:

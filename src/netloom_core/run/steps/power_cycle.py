@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+from typing import Any
 
-from netloom_core.documents.tree import Document
+from netloom_core.documents.tree import MISSING, Document, get
 from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, NotDone, RequestError
 from netloom_core.live.sessions import Presence
 from netloom_core.model.change import Change
@@ -17,6 +18,7 @@ from netloom_core.run.steps.base import PAUSE_S, StepContext
 GIVE_BACK_S = 60.0  # for which it is tried to give power back, whatever comes
 AGAIN_S = 1.0
 ENDING_S = 5.0
+FALLEN_SHOWN = 4  # the record has all of them
 
 
 class PowerCycle:
@@ -54,6 +56,7 @@ class PowerCycle:
         if fence := await context.records.fence(feeder.device, str(params["point"])):
             raise Fenced(fence, FENCED_HINT, target=feeder.device)
         there = await self._itself(context)
+        before = await self._has(context) if there else {}
         await context.intend([])
         may_be_off = True
         try:
@@ -75,9 +78,9 @@ class PowerCycle:
                 await self._give_back(context, feeder)
             raise
         await self._give_back(context, feeder)
-        await self._judge(context, there, gone)
+        await self._judge(context, there, gone, before)
 
-    async def _judge(self, context: StepContext, there: bool, gone: bool) -> None:
+    async def _judge(self, context: StepContext, there: bool, gone: bool, before: Document) -> None:
         params, name = context.step.params, context.target.name
         back = await self._returned(context, float(params["within"]))
         context.step.evidence = {"answered_before": there, "went": gone, "back": back}
@@ -96,8 +99,33 @@ class PowerCycle:
             await context.conclude("unproven", why)
             return
         went = "It went, and answers" if there else "It did not answer before, and answers now"
-        context.step.message = f"{went} again as itself."
+        context.step.message = f"{went} again as itself.{await self._fallen(context, before)}"
         await context.conclude("done", context.step.message)
+
+    async def _fallen(self, context: StepContext, before: Document) -> str:
+        """What the power cut took back, in words: each value that can fall is looked at after each power cut."""
+        now = await self._has(context)
+        profile = context.profile
+        fallen = [
+            {"path": path, "was": get(before, path), "now": get(now, path)}
+            for path, item in profile.by_path.items()
+            if item.decided
+            and MISSING not in (get(before, path), get(now, path))
+            and get(before, path) != get(now, path)
+        ]
+        context.step.evidence = {**context.step.evidence, "fell_back": fallen}
+        if not fallen:
+            return ""
+        words = [f"{profile.called(one['path'])} is {one['now']}, was {one['was']}" for one in fallen[:FALLEN_SHOWN]]
+        more = f"; and {len(fallen) - FALLEN_SHOWN} more" if len(fallen) > FALLEN_SHOWN else ""
+        return f" The power cut took back: {'; '.join(words)}{more}. Write that again where it is wanted."
+
+    async def _has(self, context: StepContext) -> Document:
+        """Its values now, read onto its record; empty where it cannot be asked: it is cycled all the same."""
+        try:
+            return (await context.read("running", "startup"))["running"]
+        except NetloomError:
+            return {}
 
     # Its power
 
@@ -158,3 +186,8 @@ class PowerCycle:
                 return True
             await asyncio.sleep(PAUSE_S)
         return False
+
+
+def _differ(before: Any, now: Any) -> bool:
+    """What was not read once tells nothing."""
+    return before is not MISSING and now is not MISSING and before != now
