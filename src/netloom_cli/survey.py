@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import base64
 import sys
+import time
+from datetime import datetime
 from typing import Annotated, Any
 
 import typer
@@ -10,6 +13,7 @@ import typer
 from netloom_cli.client import DIFFERS, FAILED, begin, call, context, fail, follow, give, note, quoted
 from netloom_cli.output import say, table, value, where
 
+LOOK_S = 0.3
 line_app = typer.Typer(help="Lines.", no_args_is_help=True, rich_markup_mode=None)
 area_app = typer.Typer(help="Areas.", no_args_is_help=True, rich_markup_mode=None)
 
@@ -38,6 +42,36 @@ def lines() -> None:
             for one in found
         ),
     )  # fmt: skip
+
+
+@line_app.command("traffic")
+def line_traffic(
+    line: str,
+    seconds: Annotated[float, typer.Option(min=0.2, max=600, help="how long it is listened to")] = 5.0,
+    hexadecimal: Annotated[bool, typer.Option("--hex", help="bytes, not text")] = False,
+) -> None:
+    """What passes on a serial line, both ways, from the newest that is known on. Nothing is sent for it."""
+    path = f"/api/lines/{quoted(one_of('line', line)['id'])}/traffic"
+    until, told, pieces = time.monotonic() + seconds, call("POST", path, {"since": 0}), []
+    while True:
+        pieces += told["pieces"]
+        if not context.json:
+            for piece in told["pieces"]:
+                say(_passed(piece, hexadecimal))
+        if (left := until - time.monotonic()) <= 0:
+            break
+        time.sleep(min(LOOK_S, left))
+        told = call("POST", path, {"since": pieces[-1]["number"] if pieces else 0})
+    if context.json:
+        give({**told, "pieces": pieces})
+        return
+    note(told["trouble"] or ", ".join(f"{kind} errors {count}" for kind, count in told["errors"].items()))
+
+
+def _passed(piece: dict[str, Any], hexadecimal: bool) -> str:
+    data, at = base64.b64decode(piece["data"]), datetime.fromtimestamp(piece["time"])
+    shown = data.hex(" ") if hexadecimal else data.decode("ascii", "backslashreplace").encode("unicode_escape").decode()
+    return f"{at:%H:%M:%S.%f}"[:-3] + f"  {'sent' if piece['out'] else 'came'}  {shown}"
 
 
 def _trouble_of(line: dict[str, Any]) -> str:

@@ -41,7 +41,7 @@ CORE = {
     "types": ["errors", "edid"],
     "profiles": ["errors", "model", "documents", "types"],
     "links": ["errors", "protocols"],
-    "bus": ["errors", "model", "protocols", "links"],
+    "bus": ["errors", "clock", "model", "protocols", "links"],
     "addressing": ["errors", "model", "documents"],
     "leases": ["errors", "clock", "model", "protocols", "links"],
     "levels": ["errors", "clock", "model", "protocols", "links"],

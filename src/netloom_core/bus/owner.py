@@ -14,7 +14,9 @@ from typing import TypeVar
 
 from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.timing import line_time
+from netloom_core.bus.traffic import Tapped, Traffic
 from netloom_core.bus.turns import Priority, Turns
+from netloom_core.clock import SystemClock
 from netloom_core.errors import NetloomError, NoAnswer
 from netloom_core.links.ports import open_port
 from netloom_core.links.serial import ByteLink
@@ -49,6 +51,7 @@ class SerialOwner:
         self.openings = 0  # of the port: what was known of who is at its end ends with each
         self.echoes = False  # whether the adapter gives back what is sent
         self._commands = 0  # commands heard that were not ours
+        self.traffic = Traffic(SystemClock().now)
 
     @property
     def holder(self) -> str:
@@ -77,7 +80,8 @@ class SerialOwner:
                     path = await asyncio.to_thread(self._locate, self.line)
                     self._link = await open_port(path, self.line.speed, self.line.parity, self.line.source)
                     self.openings += 1
-                yield self._link
+                tapped: ByteLink = Tapped(self._link, self.traffic, who)
+                yield self._link if priority is Priority.CONSOLE else tapped
             except NetloomError as error:
                 if error.code in ("port-missing", "link"):
                     self._drop()
@@ -166,6 +170,10 @@ class SerialOwner:
                 else:
                     self._commands += 1
         return talk.silent(garbled=begun or own.holding)
+
+    def errors(self) -> dict[str, int]:
+        """What the port counted since it was opened; empty where it does not count."""
+        return {} if self._link is None or self._link.broken else self._link.errors()
 
     async def listen(self, seconds: float) -> None:
         """Say nothing for a while and note who speaks."""

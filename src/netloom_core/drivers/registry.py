@@ -168,6 +168,9 @@ class Drivers:
             raise RequestError(
                 f"{target.name} has not been found anywhere yet.", "Sweep its line first.", target=target.device
             )
+        if target.line.kind == "serial":
+            texts = [*(one.password for one in target.credentials), *target.secrets.values()]
+            self.owners.serial(target.line).traffic.hide(texts)
         name = profile.channel_for(target.line.kind, target.line.protocol)
         if not name:
             raise CannotDo(

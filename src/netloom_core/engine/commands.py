@@ -107,6 +107,14 @@ class Levels(_Command):
     universe: Annotated[int, Field(ge=0, le=63999)]
 
 
+class Traffic(_Command):
+    """Answers with `pieces`: what passed on a serial line after number `since`; it is listened to for a while."""
+
+    do: Literal["traffic"] = "traffic"
+    line: Ident
+    since: Annotated[int, Field(ge=0)] = 0
+
+
 class RaiseFixture(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -236,7 +244,8 @@ class Forget(_Command):
 
 Command = (
     CarryOut | Stop | Read | States | Drive | Take | Look | Hold | LetGo | Watch | Edges | EventRecord | Prove | Answer
-    | Levels | Raise | EndRaising | Forget | Give | EndGiving | Giving | Accept | Borrow | GiveBack | BorrowedNow
+    | Levels | Traffic | Raise | EndRaising | Forget | Give | EndGiving | Giving | Accept | Borrow | GiveBack
+    | BorrowedNow
 )  # fmt: skip
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])
 

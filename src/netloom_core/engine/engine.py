@@ -22,6 +22,7 @@ from netloom_core.engine.kinds.registry import kinds
 from netloom_core.engine.kinds.sweep import look_again, look_along, may_be_at
 from netloom_core.engine.lighting import Lighting
 from netloom_core.engine.loops import keep_going
+from netloom_core.engine.overhearing import Overhearing
 from netloom_core.engine.pointwatch import PointWatch
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.engine.records import EngineRecords
@@ -81,6 +82,7 @@ class Engine:
         self._points = PointWatch(library, clock, store, events, self._watching.look_at, self._named)
         self._taking = Taking(library, self.sessions, self._records, self._tell_states, self._points.driven)
         self._lighting = Lighting(store, journal, events, clock)
+        self._overhearing = Overhearing(store, owners)
         self._givers = Givers(store, clock, events)
         self._borrowing = Borrowing(clock, lambda text: events.put("notice", {"message": text}))
         self._searches: dict[str, asyncio.Task[SweepResult]] = {}
@@ -95,6 +97,7 @@ class Engine:
             commands.Take: self._take,
             commands.Look: self._look,
             commands.Levels: self._levels,
+            commands.Traffic: self._traffic,
             commands.Raise: self._raise,
             commands.EndRaising: self._end_raising,
             commands.Hold: self._hold,
@@ -132,6 +135,7 @@ class Engine:
     async def stop(self) -> None:
         """Runs under way are cut off; their records let them go on at the next start. What is held is let go."""
         await self._lighting.stop()
+        await self._overhearing.stop()
         await self._givers.stop()
         await self._borrowing.stop()
         await self._holding.stop(LET_GO_S)
@@ -259,6 +263,9 @@ class Engine:
 
     async def _levels(self, command: commands.Levels) -> dict[str, Any]:
         return await self._lighting.levels(command.line, command.protocol, command.universe)
+
+    async def _traffic(self, command: commands.Traffic) -> dict[str, Any]:
+        return await self._overhearing.look_at(command.line, command.since)
 
     async def _raise(self, command: commands.Raise) -> dict[str, Any]:
         await self._lighting.begin(command)

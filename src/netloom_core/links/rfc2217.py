@@ -177,6 +177,10 @@ class Rfc2217Link:
             raise self._broken
         return self.take()
 
+    def errors(self) -> dict[str, int]:
+        """RFC 2217 tells line states as they come, and counts none."""
+        return {}
+
     def close(self) -> None:
         self._pump.cancel()
         self._sock.close()

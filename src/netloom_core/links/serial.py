@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import asyncio
 import errno
+import fcntl
 import os
 import select
+import struct
 from typing import Protocol
 
 import serial
@@ -20,6 +22,8 @@ from netloom_core.protocols.framing import Framing
 READ_BYTES = 4096
 MOST_EMPTY = 200  # reads in a row that give nothing though something was said to be there: then nobody is
 BREAK_S = 0.25
+TIOCGICOUNT = 0x545D
+ICOUNTS = struct.Struct("20i")
 
 
 class ByteLink(Protocol):
@@ -49,6 +53,10 @@ class ByteLink(Protocol):
 
     async def read(self, timeout: float) -> bytes:
         """Whatever has come, waiting at most `timeout` seconds; empty after silence."""
+        ...
+
+    def errors(self) -> dict[str, int]:
+        """Errors that the port counted: `framing`, `parity`, `overrun`, `break`; empty of one that does not count."""
         ...
 
     def close(self) -> None: ...
@@ -179,6 +187,15 @@ class SerialLink:
         if self._broken is not None and not self._buffer:
             raise self._broken
         return self.take()
+
+    def errors(self) -> dict[str, int]:
+        """By the kernel's counts of this port (struct serial_icounter_struct of linux/serial.h)."""
+        try:
+            told = fcntl.ioctl(self._port.fileno(), TIOCGICOUNT, bytes(ICOUNTS.size))
+        except OSError:
+            return {}  # pseudo-terminals, and adapters whose drivers do not count
+        _, _, _, _, _, _, frame, overrun, parity, broke, buffer, *_ = ICOUNTS.unpack(told)
+        return {"framing": frame, "parity": parity, "overrun": overrun + buffer, "break": broke}
 
     def close(self) -> None:
         if self._broken is None:

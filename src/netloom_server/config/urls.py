@@ -27,6 +27,7 @@ from netloom_server.installation.api import (
     sheets,
     survey,
     templates,
+    traffic,
     universes,
 )
 from netloom_server.installation.api import devices as installation
@@ -88,6 +89,7 @@ urlpatterns = [
     path("api/lines/<str:ident>/queue", places.QueueView.as_view()),
     path("api/lines/<str:ident>/universes", universes.UniversesView.as_view()),
     path("api/lines/<str:ident>/levels", levels.LevelsView.as_view()),
+    path("api/lines/<str:ident>/traffic", traffic.TrafficView.as_view()),
     path("api/lines/<str:ident>/raise", levels.RaiseView.as_view()),
     path("api/lines/<str:ident>/raise/end", levels.EndRaiseView.as_view()),
     path("api/lines/<str:ident>/universes/port", universes.PortView.as_view()),

@@ -901,6 +901,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{ident}/traffic": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What passed after number `since`; it is listened to for some seconds more. Passwords are not in it. */
+        post: operations["lines_traffic_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{ident}/universes": {
         parameters: {
             query?: never;
@@ -3344,6 +3361,15 @@ export interface components {
             send: string;
             label: string;
         };
+        /** @description `time` is Unix time in seconds, `out` what this computer sent, `who` had the line then; `data` is base64. */
+        Piece: {
+            number: number;
+            /** Format: double */
+            time: number;
+            out: boolean;
+            who: string;
+            data: string;
+        };
         Place: {
             line: string;
             line_id: string;
@@ -3938,6 +3964,20 @@ export interface components {
             point: string;
             one_of: string[];
             none_of: string[];
+        };
+        /** @description `more` where older pieces than these were left out; `errors` are the port's own counts, where it counts. */
+        Traffic: {
+            pieces: components["schemas"]["Piece"][];
+            more: boolean;
+            errors: {
+                [key: string]: number;
+            };
+            trouble: string;
+            holder: string;
+        };
+        TrafficAskedRequest: {
+            /** @default 0 */
+            since: number;
         };
         Trial: {
             channel: string;
@@ -6477,6 +6517,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    lines_traffic_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TrafficAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Traffic"];
+                };
             };
             /** @description What happened, what was not changed, what to try */
             default: {

@@ -5,6 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from netloom_server.base.forms import Form
+from netloom_server.installation.api.feeding_shapes import FeederSerializer, PortHangsSerializer
 from netloom_server.installation.api.place_shapes import RulesSerializer
 from netloom_server.runs.api.shapes import ChangeSerializer
 
@@ -444,28 +445,6 @@ class LoginKnownSerializer(Form):
     by = serializers.CharField()
     user = serializers.CharField()
     can_set = serializers.BooleanField()
-
-
-class HangsSerializer(Form):
-    id = serializers.CharField()
-    name = serializers.CharField()
-    status = serializers.CharField()
-
-
-class PortHangsSerializer(Form):
-    """Who was last seen behind a port of a switch. Where they are several, another switch is between."""
-
-    port = serializers.CharField()
-    devices = HangsSerializer(many=True)
-
-
-class FeederSerializer(Form):
-    """By which point of which device it has its power."""
-
-    device = serializers.CharField()
-    name = serializers.CharField()
-    point = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
 
 
 class WholeDeviceSerializer(DeviceSerializer):

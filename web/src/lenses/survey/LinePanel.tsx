@@ -14,6 +14,7 @@ import { Choice, Heading, Input, Labelled, Mono, Options } from "../../ui/parts"
 import { Rename } from "../../ui/Rename";
 import { useOrder } from "../../loom/useCarried";
 import { AskWhy } from "./AskWhy";
+import { Traffic } from "./Traffic";
 
 /** One line: how it is looked along, what each method did last, its port, its access. */
 export function LinePanel({ line }: { line: Line }) {
@@ -55,6 +56,7 @@ export function LinePanel({ line }: { line: Line }) {
       <Methods line={line} />
       {line.kind === "ip" && <AskWhy line={line} />}
       {line.kind === "ip" && <Access line={line} />}
+      {line.kind === "serial" && <Traffic key={line.id} line={line} />}
       <Away line={line} />
       {line.kind === "serial" && (
         <p className="mt-3 text-[12.5px] text-soft">
