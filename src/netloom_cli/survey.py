@@ -70,7 +70,7 @@ def line_traffic(
 
 def _passed(piece: dict[str, Any], hexadecimal: bool) -> str:
     data, at = base64.b64decode(piece["data"]), datetime.fromtimestamp(piece["time"])
-    shown = data.hex(" ") if hexadecimal else data.decode("ascii", "backslashreplace").encode("unicode_escape").decode()
+    shown = data.hex(" ") if hexadecimal else data.decode("latin-1").encode("unicode_escape").decode()
     return f"{at:%H:%M:%S.%f}"[:-3] + f"  {'sent' if piece['out'] else 'came'}  {shown}"
 
 

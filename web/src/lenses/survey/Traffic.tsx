@@ -64,9 +64,8 @@ function Passing({ line }: { line: Line }) {
       {error && <Trouble problem={asProblem(error)} again={() => void refetch()} />}
       {data?.trouble && <Trouble problem={{ message: data.trouble, hint: "It is tried again every two seconds." }} />}
       {data && !data.shown.length && <p className="text-[12.5px] text-soft">Nothing has passed yet. What comes in is shown, and what Netloom sends.</p>}
-      <ol className="flex max-h-80 flex-col-reverse overflow-auto border border-weave bg-ground font-mono text-[12px]" aria-label="What passed" tabIndex={0}>
-        {data?.shown
-          .map((piece) => <Row key={piece.number} piece={piece} look={look} />)}
+      <ol className="flex max-h-80 flex-col-reverse overflow-auto border border-weave bg-ground font-mono text-[12px]" aria-label="What passed, the newest first" tabIndex={0}>
+        {data && [...data.shown].reverse().map((piece) => <Row key={piece.number} piece={piece} look={look} />)}
       </ol>
       <p className="mt-1 text-[12px] text-soft">Passwords are not shown, and what is typed on a console is in its own log. The newest 128 kB are kept, in memory only.</p>
     </>
