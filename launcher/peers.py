@@ -26,6 +26,7 @@ PROGRAMS = {
     "busybox": "busybox",
     "wsdd": "wsdd",
     "miniupnpd": "miniupnpd-nftables",
+    "rb": "lrzsz",
 }
 BINARIES = ("usr/sbin", "usr/bin", "sbin", "bin")
 LIBRARIES = ("usr/lib", "lib")

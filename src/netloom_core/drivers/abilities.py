@@ -12,6 +12,7 @@ from typing import Any, Protocol
 from netloom_core.documents.tree import Document
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.model.line import Line
 from netloom_core.profiles.abilities import Abilities
 
@@ -78,6 +79,12 @@ class Hints(Protocol):
 
 class Lists(Protocol):
     async def subordinates(self) -> list[dict[str, str]]: ...
+
+
+class Loads(Protocol):
+    async def load(self, image: Image, told: Callable[[int], None]) -> None:
+        """Send a firmware file; `told` hears how many bytes the device has. That no error comes is not proof."""
+        ...
 
 
 class SignsIn(Protocol):

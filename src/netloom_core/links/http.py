@@ -11,7 +11,7 @@ import asyncio
 import contextlib
 import math
 import socket
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable, Iterable
 from dataclasses import dataclass, field
 
 import h11
@@ -125,6 +125,54 @@ class HttpLink:
         self.headers = answer.headers
         return answer.status, bytes(answer.content)
 
+    async def upload(
+        self,
+        method: str,
+        path: str,
+        body: Iterable[bytes],
+        size: int,
+        headers: tuple[tuple[str, str], ...],
+        *,
+        seconds: float,
+        told: Callable[[int], None],
+        proven: int | None = None,
+    ) -> tuple[int, bytes]:
+        """Status and content after a body of `size` bytes that comes in pieces; `told` hears how many have left.
+
+        Each piece may take as long as any exchange, the answer `seconds`. A device that answers before the
+        end is heard. Raises as `request`.
+        """
+        self._only_on(proven)
+        sock, answer, sent = await self._connected(), Answer(), 0
+        fields = [("host", self._host_field()), ("content-length", str(size)), *headers]
+        try:
+            self._begin(self._timeout)
+            try:
+                await self._out(sock, self._talk.send(h11.Request(method=method, target=path, headers=fields)))
+                for piece in body:
+                    await self._out(sock, self._talk.send(h11.Data(data=piece)))
+                    sent += len(piece)
+                    told(sent)
+                await self._out(sock, self._talk.send(h11.EndOfMessage()))
+            except NoAnswer:
+                self._begin(JUST_S)  # it may have said why before it hung up
+                await self._receive(sock, answer, MAX_BODY)
+                self.close()
+                return answer.status, bytes(answer.content)
+            self._begin(seconds)
+            await self._receive(sock, answer, MAX_BODY)
+        except TimeoutError:
+            self.close()
+            raise self._silent() from None
+        except BaseException:
+            self.close()
+            raise
+        if self._talk.our_state is h11.DONE and self._talk.their_state is h11.DONE:
+            self._talk.start_next_cycle()
+        else:
+            self.close()
+        return answer.status, bytes(answer.content)
+
     async def beginning(self, path: str, most: int) -> tuple[int, bytes]:
         """Status and the first bytes of what is at a path, as far as they come in time; the connection ends by it.
 
@@ -211,9 +259,7 @@ class HttpLink:
     async def _send(
         self, sock: Sock, method: str, path: str, body: bytes, headers: tuple[tuple[str, str], ...]
     ) -> None:
-        # RFC 9110 clause 7.2: the port belongs to the Host field unless it is the scheme's own.
-        host = self._host if self._port == (TLS_PORT if self._tls else HTTP_PORT) else f"{self._host}:{self._port}"
-        fields = [("host", host), ("content-length", str(len(body))), *headers]
+        fields = [("host", self._host_field()), ("content-length", str(len(body))), *headers]
         if body and not any(name == "content-type" for name, _ in headers):
             fields.append(("content-type", "application/json"))
         try:
@@ -225,6 +271,13 @@ class HttpLink:
             raise ProtocolError(
                 f"What {self._host} gave us cannot be said in HTTP: {error}.", outcome="not_sent"
             ) from error
+        await self._out(sock, data)
+
+    def _host_field(self) -> str:
+        """RFC 9110 clause 7.2: the port belongs to the Host field unless it is the scheme's own."""
+        return self._host if self._port == (TLS_PORT if self._tls else HTTP_PORT) else f"{self._host}:{self._port}"
+
+    async def _out(self, sock: Sock, data: bytes) -> None:
         try:
             if isinstance(sock, TlsSocket):
                 await sock.sendall(data, self._timeout)

@@ -9,7 +9,7 @@ import ipaddress
 import socket
 import struct
 from collections import Counter, deque
-from collections.abc import AsyncIterator
+from collections.abc import AsyncGenerator
 
 from netloom_core.errors import Crowded, LinkError
 from netloom_core.links import interfaces
@@ -103,7 +103,7 @@ class UdpLink:
 
     async def answers(
         self, seconds: float, *, after: asyncio.Future[None] | None = None
-    ) -> AsyncIterator[tuple[bytes, str, int]]:
+    ) -> AsyncGenerator[tuple[bytes, str, int], None]:
         """(datagram, sender's address, port) until the time is over; a flood from one sender is dropped.
 
         The time counts from the call, or from when `after` is done: whoever still sends is

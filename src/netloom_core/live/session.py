@@ -25,6 +25,7 @@ from netloom_core.identity.keys import Makers
 from netloom_core.identity.proof import Verdict, judge
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.record import Told, set_on_ours
 
@@ -35,6 +36,8 @@ DRIVE_WAIT_S = 8.0  # somebody stands before it: what comes later than that is n
 FRESH_S = 1.0  # a proof so young is good enough to write on where the connection itself proves nothing
 POLL_S = 0.5  # how often states are asked for where a device does not tell them by itself
 HINTED_S = 5.0  # the same where it says that something changed: what it says may be lost on the way
+LOAD_S = 600.0  # for a firmware file, besides its bytes
+SLOWEST = 200.0  # bytes of it a second, as on a bus of 9600 baud that others use, too
 TRIES = 3  # a connection that is lost again and again between proof and call is a trouble of its own
 
 
@@ -331,6 +334,14 @@ class Talk:
     async def readdress(self, changes: Sequence[Change]) -> None:
         self.abilities.need(Ability.READDRESS, self.target.name)
         await self._call(lambda driver: driver.readdress(changes), acts=True)
+
+    async def load(self, image: Image, told: Callable[[int], None]) -> None:
+        """Send a firmware file: the turn is as long as it takes on the slowest of lines."""
+        self.abilities.need(Ability.LOAD, self.target.name)
+        seconds = LOAD_S + image.size / SLOWEST
+        await self._session.call(
+            self._who, self._priority, lambda driver: driver.load(image, told), acts=True, seconds=seconds
+        )
 
     async def states(self) -> dict[str, str]:
         if Ability.STATES not in self.abilities:

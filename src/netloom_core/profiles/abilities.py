@@ -21,6 +21,7 @@ class Ability(StrEnum):
     HINT = "hint"  # says by itself that something changed, which is looked at then
     LIST = "list"  # knows who is on the bus behind it
     SIGN_IN = "sign in"
+    LOAD = "load firmware"
     RECORD = "tell its event record"
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from itertools import zip_longest
 from typing import Literal
 
@@ -68,14 +68,50 @@ class NotThat(Part):
     why: str = Field(min_length=1, max_length=200)
 
 
+class FirmwarePart(Part):
+    """A part of the device with a version of its own, as the other half of a kit: the fact that tells it."""
+
+    label: str = Field(min_length=1, max_length=60)
+    fact: str = Field(min_length=1, max_length=60)
+
+
+class Renamed(Part):
+    """A setting that has another path from that version on."""
+
+    since: str = Field(min_length=1, max_length=MOST)
+    old: str = Field(pattern="^/", max_length=200)
+    new: str = Field(pattern="^/", max_length=200)
+
+
 class Firmware(Part):
     """`codes` are product codes that its files bear, `files` patterns of their names (as of a shell).
+
+    `header` is a regular expression that fits the beginning of a file (the first 4096 bytes, each one letter of
+    Latin-1), with the groups `code`, `version` and, where it has one, `hardware`: revisions, apart by commas. Without
+    a header, what `*` stands for in the file's name is its version.
+
+    `hardware` is the fact that tells a unit's revision, `parts` further parts with versions of their own. `away` is
+    how long it usually is gone after it took a file, `unplug` whether it must have power all that time.
+    `power_cycle` is set where it works with the new version only after a power cut, `interrupts` names what stands
+    still meanwhile. `loader` are facts by which it shows that it has no application, or waits for one; `becomes` are
+    profiles that another application makes of it. `rest` is the procedure that is needed afterwards.
 
     `least` is the oldest version that does what this profile says, `why` what an older one lacks. `scheme` says how
     versions compare: `dotted` (2.10 after 2.9, 2.0rc1 before 2.0), `letters` (2.4a after 2.4), `dated`
     (2026-03-01), `build` (the last number alone).
     """
 
+    header: str = Field(default="", max_length=400)
+    hardware: str = Field(default="", max_length=60)
+    parts: list[FirmwarePart] = Field(default=[], max_length=8)
+    away: float = Field(default=20, ge=0, le=3600)
+    unplug: bool = True
+    power_cycle: bool = False
+    interrupts: list[str] = Field(default=[], max_length=8)
+    loader: dict[str, str] = {}
+    becomes: list[str] = Field(default=[], max_length=8)
+    renames: list[Renamed] = Field(default=[], max_length=100)
+    rest: Literal["", "initialise", "factory-reset"] = ""
     codes: list[str] = Field(default=[], max_length=20)
     files: list[str] = Field(default=[], max_length=20)
     scheme: Literal["dotted", "letters", "dated", "build"] = "dotted"
@@ -90,6 +126,13 @@ class Firmware(Part):
                 raise ValueError(f"firmware: {version!r} is no {self.scheme} version")
         if self.least and not self.why:
             raise ValueError("firmware: say why the oldest version is that one")
+        if self.header:
+            try:
+                groups = set(re.compile(self.header).groupindex)
+            except re.error as error:
+                raise ValueError(f"firmware.header: {self.header!r} is no regular expression: {error}") from None
+            if not {"code", "version"} <= groups or not self.codes:
+                raise ValueError("firmware.header: it needs the groups code and version, and codes to compare with")
         return self
 
     def key(self, version: str) -> Version | None:
@@ -105,6 +148,12 @@ class Firmware(Part):
             if left != right:
                 return -1 if left < right else 1
         return 0
+
+    def waits(self, facts: Mapping[str, str]) -> bool:
+        """Whether these facts show a unit without an application, or in its loader."""
+        return bool(self.loader) and all(
+            facts.get(name, "").casefold() == v.casefold() for name, v in self.loader.items()
+        )
 
     def standing(self, version: str) -> tuple[Standing, str]:
         """What is to be said of a device with that version: a word, and the reason."""

@@ -10,6 +10,7 @@ from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
 from netloom_core.drivers.carrier import Carrier, as_heard
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, found_in, pattern
 from netloom_core.drivers.dialogue.form import DialogueBinding, DialogueCall, DialogueChannel
+from netloom_core.drivers.dialogue.loading import load
 from netloom_core.drivers.dialogue.talk import Conversation, facts_of, said
 from netloom_core.drivers.wire import Unreadable, as_text, from_text
 from netloom_core.errors import (
@@ -22,6 +23,7 @@ from netloom_core.errors import (
     WrongCredentials,
 )
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.profiles.record import MOST_EVENTS, Event, moment
 
@@ -192,6 +194,11 @@ class DialogueDriver(BoundDriver):
                 await self._tell(talk, call.send, call.answer)
 
         await self._talk(work)
+
+    async def load(self, image: Image, told: Callable[[int], None]) -> None:
+        how = self._channel.load
+        assert how is not None
+        await self._talk(lambda talk: load(talk, how, image, self.target, told))
 
     def went(self) -> None:
         self._carrier.drop()

@@ -112,6 +112,26 @@ class DialogueRecord(Record):
     clock: Ask | None = None
 
 
+class DialogueLoad(Part):
+    """How it takes a firmware file. `send` begins it, with `{size}` and `{file}`; for TFTP `{host}` and `{port}`, from
+    where the device is to fetch it.
+
+    `ready` are the words after which it asks for the first block, `done` those that say that it has taken it,
+    `refused` those that say no. `seconds` is how long it may take for its words after the last byte; `slowest` is
+    bytes a second, below which a fetch is given up.
+    """
+
+    by: Literal["xmodem", "xmodem-1k", "ymodem", "tftp"]
+    send: str = Field(max_length=300)
+    ready: str = Field(default="", max_length=MOST_PATTERN)
+    done: str = Field(default="", max_length=MOST_PATTERN)
+    refused: str = Field(default="", max_length=MOST_PATTERN)
+    answer_seconds: float = Field(default=5, gt=0, le=60)
+    seconds: float = Field(default=30, gt=0, le=600)
+    slowest: float = Field(default=2000, ge=100)
+    port: int = Field(default=69, ge=1, le=65535)
+
+
 class DialogueChannel(Channel, protocol="dialogue"):
     """A talk in lines.
 
@@ -147,6 +167,7 @@ class DialogueChannel(Channel, protocol="dialogue"):
     constant: dict[str, str] = {}
     blocks: dict[str, Block] = {}
     record: DialogueRecord | None = None
+    load: DialogueLoad | None = None
     starts_up: list[StartUp] = Field(default=[], max_length=30)
     leave: str = Field(default="", max_length=80)
 
@@ -186,6 +207,7 @@ class DialogueChannel(Channel, protocol="dialogue"):
             Ability.STORE: bool(profile.calls("store", name)),
             Ability.RESTART: bool(profile.calls("restart", name)),
             Ability.RECORD: self.record is not None,
+            Ability.LOAD: self.load is not None,
             Ability.SIGN_IN: any("{password}" in sign.send for sign in self.sign_in),
         }
         sets = {"running"} if wanted[Ability.READ] else set()
@@ -201,6 +223,11 @@ class DialogueChannel(Channel, protocol="dialogue"):
             yield from _has_groups(f"{where}.record.line", self.record.line, "time", "text")
             if self.record.clock is not None:
                 yield from _has_groups(f"{where}.record.clock", self.record.clock.answer, "time")
+        if self.load is not None:
+            if self.over == "telnet" and self.load.by != "tftp":
+                yield f"{where}.load: blocks go over a bare line, TCP or SSH; Telnet changes some bytes"
+            if self.load.by == "tftp" and (self.over == "serial" or not self.load.done):
+                yield f"{where}.load: a file is fetched by a device on a network that says when it has it: done"
         for block, one in self.blocks.items():
             yield from _has_groups(f"{where}.blocks.{block}.line", one.line, "key", "value")
         if self.over == "tcp" and not self.port:
@@ -239,6 +266,9 @@ class DialogueChannel(Channel, protocol="dialogue"):
         for field in ("greeting", "refused", "prompt", "announces"):
             if getattr(self, field):
                 yield f"{where}.{field}", getattr(self, field)
+        for field in ("ready", "done", "refused") if self.load is not None else ():
+            if text := getattr(self.load, field):
+                yield f"{where}.load.{field}", text
         for error in self.errors:
             yield f"{where}.errors", error.pattern
         for ask in self.identify:

@@ -105,6 +105,53 @@ class Conversation:
             "Look at its cable and its speed. Read it again before anything else is written.",
         )
 
+    # Bytes, while a file goes over
+
+    async def say(self, command: str) -> None:
+        await self._paced()
+        self._heard.clear()
+        await self._say(command + self._channel.line_end)
+
+    async def tell(self, command: str, wanted: str, refused: str, seconds: float) -> str:
+        """What it said until one of the two fits; `command` is said before, where there is one. Raises NoAnswer."""
+        if command:
+            await self.say(command)
+        text = await self.words(seconds, *(one for one in (wanted, refused) if one))
+        if not any(pattern(one).search(text) for one in (wanted, refused) if one):
+            raise NoAnswer(
+                f"{self._name} did not say what was waited for within {seconds:g} s."
+                + (f" It said {text[-80:]!r}." if text else ""),
+                "Look at its lights. Read it again before anything else is done.",
+            )
+        return text
+
+    async def words(self, seconds: float, *wanted: str) -> str:
+        """What it says, until something of that fits or the time is over."""
+        deadline = asyncio.get_running_loop().time() + seconds
+        while True:
+            text = self._heard.text
+            found = next((m for one in wanted if one and (m := pattern(one).search(text))), None)
+            left = deadline - asyncio.get_running_loop().time()
+            if found is not None or left <= 0:
+                if found is not None:
+                    self._heard.text = text[found.end() :]
+                    text = text[: found.end()]
+                return "".join(c if c.isprintable() else " " for c in text).strip()
+            await self._hear(min(left, PIECE_S))
+
+    def left_over(self) -> bytes:
+        """What came after the words that were waited for."""
+        text, self._heard.text = self._heard.text, ""
+        return text.encode("utf-8", "replace")
+
+    async def raw(self, seconds: float) -> bytes:
+        data = await self._port.read(seconds)
+        self.answered = self.answered or bool(data)
+        return data
+
+    async def send_bytes(self, data: bytes) -> None:
+        await self._port.write(data)
+
     async def listen(self, seconds: float) -> list[str]:
         """Lines that it said by itself meanwhile."""
         await self._hear(seconds)

@@ -8,7 +8,7 @@ connection on which it was proven who is there.
 from __future__ import annotations
 
 import re
-from collections.abc import AsyncIterator, Hashable, Sequence
+from collections.abc import AsyncIterator, Callable, Hashable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -17,12 +17,14 @@ from netloom_core.documents.tree import MISSING, get, put
 from netloom_core.drivers.bound import RUNNING, STARTUP, BoundDriver, Told, identity_from
 from netloom_core.drivers.http.access import Access
 from netloom_core.drivers.http.bodies import TYPES, decoded, encoded, field_of, word_of
-from netloom_core.drivers.http.form import HttpBinding, HttpCall, HttpChannel, HttpGet
+from netloom_core.drivers.http.form import HttpBinding, HttpCall, HttpChannel, HttpGet, HttpLoad
+from netloom_core.drivers.http.loading import enclosed
 from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
 from netloom_core.errors import Absent, CodeWanted, KeyLost, NoAnswer, ProtocolError, Refused, WrongCredentials
 from netloom_core.links.http import HttpLink
 from netloom_core.links.tls import TLS_PIN
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.profiles.record import MOST_EVENTS, Event, moment
@@ -247,6 +249,35 @@ class HttpDriver(BoundDriver):
             if isinstance(row, dict)
         ]
         return (moment(word(told, how.now), how.time) if how.now else None), events
+
+    async def load(self, image: Image, told: Callable[[int], None]) -> None:
+        """The file in one request, piece by piece; signed in anew once where the sign-in ran out."""
+        how = self._channel.load
+        assert how is not None
+        await self._signed_in(self._proven)
+        if self._access.kind in ("basic", "digest") and (probe := next(iter(self._channel.read.values()), None)):
+            await self._call(probe)  # a challenge is answered before the file goes, not after it
+        status, content = await self._upload(how, image, told)
+        if status == 401 and self._access.kind in ("token", "cookie"):
+            self._access.forget()
+            await self._signed_in(self._proven)
+            status, content = await self._upload(how, image, told)
+        if 400 <= status < 500 and status not in (401, 403):
+            words = "".join(c for c in content[:300].decode("utf-8", "replace") if c.isprintable()).strip()
+            raise Refused(
+                f"{self.target.name or self.target.address} does not take the file (HTTP {status}): {words[:160]}",
+                "Is it the right file for it?",
+                target=self.target.device,
+            )
+        self._judge(status, HttpCall(method=how.method, path=how.path), content)
+
+    async def _upload(self, how: HttpLoad, image: Image, told: Callable[[int], None]) -> tuple[int, bytes]:
+        body, size, kind = enclosed(how, image)
+        fields = (("content-type", kind), *self._access.fields(how.method, how.path))
+        return await self._link.upload(
+            how.method, how.path, body, size, fields, seconds=how.seconds, proven=self._proven,
+            told=lambda sent: told(min(sent, image.size)),
+        )  # fmt: skip
 
     # Calls
 

@@ -88,6 +88,19 @@ class Behind(Part):
     leads: Need | None = None
 
 
+class HttpLoad(Part):
+    """How it takes a firmware file: the bytes as the whole body, or in a multipart form (RFC 7578) as `field`.
+
+    `seconds` is how long it may take for its answer after the last byte.
+    """
+
+    method: Literal["POST", "PUT"] = "POST"
+    path: str = Field(pattern=r"^/", max_length=300)
+    form: Literal["raw", "multipart"] = "raw"
+    field: str = Field(default="file", pattern=r"^[A-Za-z0-9_.-]{1,40}$")
+    seconds: float = Field(default=30, gt=0, le=600)
+
+
 class HttpRecord(Record):
     """The device's own event record: a list at `at` in the answer of `call`, each with pointers to its time, text and
     code. `now` points to what time it has, in the same answer."""
@@ -124,6 +137,7 @@ class HttpChannel(Channel, protocol="http"):
     drive: HttpCall | None = None
     events: HttpCall | None = None
     record: HttpRecord | None = None
+    load: HttpLoad | None = None
     services: list[str] = []
     behind: Behind | None = None
 
@@ -164,7 +178,7 @@ class HttpChannel(Channel, protocol="http"):
             can.add(Ability.DRIVE)
         found = {Ability.STORE: profile.calls("store", name), Ability.RESTART: profile.calls("restart", name),
                  Ability.WATCH: self.events, Ability.LIST: self.behind, Ability.SIGN_IN: self.sign_in,
-                 Ability.RECORD: self.record}  # fmt: skip
+                 Ability.RECORD: self.record, Ability.LOAD: self.load}  # fmt: skip
         can |= {ability for ability, there in found.items() if there}
         return Abilities(frozenset(can), frozenset(self.read) | ({"running"} if gets else set()))
 

@@ -7,8 +7,9 @@ it is the same unit.
 
 from __future__ import annotations
 
+import asyncio
 import secrets
-from collections.abc import Generator, Hashable, Sequence
+from collections.abc import Callable, Generator, Hashable, Sequence
 from typing import Any, TypeVar
 
 from netloom_core.bus.owner import SerialOwner
@@ -19,6 +20,7 @@ from netloom_core.drivers.osdp.form import OsdpBinding, OsdpChannel, Table
 from netloom_core.drivers.wire import Unreadable, Wire, from_number
 from netloom_core.errors import (
     CannotDo,
+    NoAnswer,
     OutOfRange,
     PromisedElsewhere,
     Refused,
@@ -28,12 +30,14 @@ from netloom_core.errors import (
 )
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.profiles.profile import Bound, Profile
-from netloom_core.protocols.osdp import flows, messages
+from netloom_core.protocols.osdp import file_transfer, flows, messages
 from netloom_core.protocols.osdp.constants import Cmd, Rep
 from netloom_core.protocols.osdp.messages import Command, PdId, Reply
 from netloom_core.protocols.osdp.secure import DEFAULT_KEY, KEY_BYTES, Channel
 
+MOST_DELAY_MS, LEAST_DELAY_MS = 5000, 200  # between fragments, as the unit asks for it
 Result = TypeVar("Result")
 PLAIN = Wire()  # a parameter table holds the values themselves
 
@@ -230,6 +234,28 @@ class OsdpDriver(BoundDriver):
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:
             await self._talk(flows.act(self._table().vendor, call.operation))
+
+    async def load(self, image: Image, told: Callable[[int], None]) -> None:
+        """Fragment by fragment, each in a turn of its own: the others on the bus are heard meanwhile."""
+        how = self._channel.load
+        assert how is not None
+        most, offset, status = how.fragment, 0, file_transfer.FileStatus(0, 0, 0)
+        while offset < image.size:
+            data = image.read(offset, most)
+            status = await self._talk(file_transfer.give(how.kind, image.size, offset, data))
+            offset += len(data)
+            told(offset)
+            most = min(how.fragment, status.most) if status.most else how.fragment
+            if status.detail in (file_transfer.PROCESSED, file_transfer.RESTARTS) and offset < image.size:
+                raise Refused(f"{self.target.name} says that it has the whole file after {offset} bytes of it.")
+            await asyncio.sleep(min(status.delay, MOST_DELAY_MS) / 1000)
+        loop = asyncio.get_running_loop()
+        until = loop.time() + how.seconds
+        while status.detail == file_transfer.FINISHING:
+            if loop.time() > until:
+                raise NoAnswer(f"{self.target.name} was still busy with the file after {how.seconds:g} s.")
+            await asyncio.sleep(max(status.delay, LEAST_DELAY_MS) / 1000)
+            status = await self._talk(file_transfer.give(how.kind, image.size, offset, b""))
 
     def went(self) -> None:
         self._owner.forget(self._address, self._speed)

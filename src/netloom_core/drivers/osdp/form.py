@@ -65,6 +65,15 @@ class Table(Part):
     write: int = Field(ge=0, le=255)
 
 
+class OsdpLoad(Part):
+    """How it takes a firmware file. `kind` is its type of file, `fragment` the most bytes that it takes at once, until
+    it says how many; `seconds` is how long it may be busy with the whole file before it says that it has it."""
+
+    kind: int = Field(default=1, ge=0, le=255)
+    fragment: int = Field(default=96, ge=16, le=1400)
+    seconds: float = Field(default=60, gt=0, le=600)
+
+
 class OsdpChannel(Channel, protocol="osdp"):
     """A unit of that vendor (IEEE organisation number) and model; without them any unit, by the standard alone."""
 
@@ -79,6 +88,7 @@ class OsdpChannel(Channel, protocol="osdp"):
     speeds: list[int] = [9600, 19200, 38400, 57600, 115200, 230400]
     table: Table | None = None
     secure: Literal["no", "may", "must"] = "may"
+    load: OsdpLoad | None = None
     default_key: bool = False  # whether SCBK-D may be tried where no key was given
 
     def abilities(self, name: str, profile: Described) -> Abilities:
@@ -89,6 +99,8 @@ class OsdpChannel(Channel, protocol="osdp"):
             can.add(Ability.STORE)
         if profile.calls("restart", name):
             can.add(Ability.RESTART)
+        if self.load is not None:
+            can.add(Ability.LOAD)
         if any(b.key for item in profile.items if isinstance(b := item.bind.get(name), OsdpBinding)):
             can |= {Ability.WRITE, Ability.SIGN_IN}
         if any(item.live for item in profile.items):

@@ -63,6 +63,7 @@ class Cmd:
     TEXT = 0x6B
     COMSET = 0x6E
     KEYSET = 0x75
+    FILETRANSFER = 0x7C
     CHLNG = 0x76
     SCRYPT = 0x77
     MFG = 0x80
@@ -82,6 +83,7 @@ class Rep:
     CCRYPT = 0x76
     RMAC_I = 0x78
     BUSY = 0x79
+    FTSTAT = 0x7A
     MFGREP = 0x90
 
 

@@ -1,0 +1,57 @@
+"""File transfer (6, FILETRANSFER; 7, FTSTAT): fragments of one file, and what the unit makes of each."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Generator
+from dataclasses import dataclass
+
+from netloom_core.errors import ProtocolError, Refused
+from netloom_core.protocols.osdp.constants import Cmd, Rep
+from netloom_core.protocols.osdp.messages import Command, Reply
+
+HEAD = struct.Struct("<BIIH")
+STATUS = struct.Struct("<BHhH")
+OPAQUE = 1  # FtType: a file that only the unit understands
+GOES_ON, PROCESSED, RESTARTS, FINISHING = 0, 1, 2, 3
+SAYS_NO = {
+    -1: "it gives the transfer up",
+    -2: "it does not know what is in the file",
+    -3: "what is in the file is damaged or not for it",
+}
+
+
+@dataclass(frozen=True)
+class FileStatus:
+    """`delay` in ms before the next fragment, `most` bytes of it (0 where the unit does not say)."""
+
+    detail: int
+    delay: int
+    most: int
+
+    @classmethod
+    def parse(cls, data: bytes) -> FileStatus:
+        if len(data) < STATUS.size:
+            raise ProtocolError(f"A file transfer status has {STATUS.size} bytes, this one {len(data)}.")
+        _, delay, detail, most = STATUS.unpack(data[: STATUS.size])
+        return cls(detail, delay, most)
+
+
+def fragment(kind: int, total: int, offset: int, data: bytes) -> Command:
+    return Command(Cmd.FILETRANSFER, HEAD.pack(kind, total, offset, len(data)) + data)
+
+
+def give(kind: int, total: int, offset: int, data: bytes) -> Generator[Command, Reply, FileStatus]:
+    """One fragment; without data only the question how far it is. Raises Refused where the unit wants no more."""
+    reply = yield fragment(kind, total, offset, data)
+    if reply.code == Rep.ACK:
+        return FileStatus(GOES_ON, 0, 0)
+    if reply.code != Rep.FTSTAT:
+        raise ProtocolError(f"Reply 0x{reply.code:02X} came where 0x{Rep.FTSTAT:02X} is due.")
+    status = FileStatus.parse(reply.data)
+    if status.detail < 0:
+        why = SAYS_NO.get(status.detail, f"status {status.detail}")
+        raise Refused(
+            f"The unit does not take the file after {offset} of {total} bytes: {why}.", "Is it for this unit?"
+        )
+    return status
