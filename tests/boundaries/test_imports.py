@@ -72,7 +72,7 @@ CORE = {
 }  # fmt: skip
 # Where a whole folder would be too much.
 ONLY = {
-    "links": {"protocols.telnet", "protocols.arp", "protocols.framing"},
+    "links": {"protocols.telnet", "protocols.tftp", "protocols.arp", "protocols.framing"},
     "documents": {"model.change"},
     "plan": {"drivers.abilities"},
     "engine": {"drivers.abilities"},

@@ -18,6 +18,7 @@ from netloom_core.leases.giving import LeasePlan
 from netloom_core.live.edges import Edge
 from netloom_core.model.access import Access
 from netloom_core.model.device import Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.model.line import Line
 from netloom_core.model.lock import Lock
 from netloom_core.model.work import JournalEntry, RunState, StepState
@@ -51,7 +52,7 @@ class Order:
 
     `profile` is the one that `wanted` was recorded with, `steps` those of the run to take back. `places` is what is
     wrong with the place that it is to have, told where the plan touches that. `fed` is by what it has its power:
-    `device`, `name`, `point`, `label`.
+    `device`, `name`, `point`, `label`. `file` is the firmware that is to be loaded (plan/loading.py).
     """
 
     device: str
@@ -63,6 +64,7 @@ class Order:
     version: int = 0
     places: tuple[str, ...] = ()
     fed: Mapping[str, str] = field(default_factory=dict)
+    file: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass
@@ -184,6 +186,12 @@ class ProofStore(Protocol):
     async def save_proof(self, device: str, proof: Proof) -> None: ...
 
 
+class FirmwareStore(Protocol):
+    async def image(self, file: str) -> Image:
+        """A file that is kept. Raises NetloomError where there is none of that id, or its bytes are gone."""
+        ...
+
+
 class SweepStore(Protocol):
     async def direct(self, run: RunState) -> SweepWork:
         """Lines that this computer is on."""
@@ -240,6 +248,9 @@ class Store(Protocol):
 
     @property
     def sweeps(self) -> SweepStore: ...
+
+    @property
+    def firmware(self) -> FirmwareStore: ...
 
 
 def remark_as_dict(device: str, name: str, remark: Remark) -> dict[str, str]:

@@ -8,6 +8,7 @@ from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.errors import NetloomError
 from netloom_core.model.device import Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.model.lock import Lock
 from netloom_core.model.work import SETTLED, JournalEntry, RunState, StepState
 
@@ -70,6 +71,9 @@ class EngineRecords:
     async def forget_login(self, device: str) -> None:
         await self._store.devices.forget_login(device)
         self._told(device)
+
+    async def image(self, file: str) -> Image:
+        return await self._store.firmware.image(file)
 
     async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         ident = await self._store.proofs.save_backup(device, run, by, baseline=baseline)

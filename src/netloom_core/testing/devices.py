@@ -27,6 +27,7 @@ from netloom_core.errors import (
 )
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.model.line import Line
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.defaults import default_document, rest_of
@@ -66,6 +67,8 @@ class MemoryDevice:
     comes_up_at: str = ""  # where it is after a change of address, if not where it was told
     promises: str = ""  # the address that it says it will have
     stores: bool = True
+    piece: int = 1000  # bytes of a firmware file at once
+    taken_by: Callable[[Image], None] | None = None  # what a firmware file that came whole does
     log: list[str] = field(default_factory=list)
     points: dict[str, str] = field(default_factory=dict)
 
@@ -278,6 +281,21 @@ class MemoryDriver:
         device = await self._there("restart")
         device.power_cut()
         await self._after(device, "restart")
+
+    async def load(self, image: Image, told: Callable[[int], None]) -> None:
+        """Piece by piece; it starts anew when it has it all, as what the file makes of it."""
+        device = await self._there("load")
+        for offset in range(0, image.size, device.piece):
+            await device.before(f"piece {offset}")
+            if device.refuses:
+                raise Refused("It said no.")
+            if self._who() is not device:
+                raise NoAnswer("It fell silent in the middle.")
+            told(min(offset + device.piece, image.size))
+        if device.taken_by is not None:
+            device.taken_by(image)
+        device.power_cut()
+        await self._after(device, "load")
 
     async def readdress(self, changes: Sequence[Change]) -> None:
         device = await self._there("readdress")

@@ -17,6 +17,7 @@ from netloom_core.leases.responder import Lease
 from netloom_core.library.load import Library
 from netloom_core.live.edges import Edge
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.model.lock import Lock
 from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
 
@@ -101,12 +102,21 @@ class MemoryStore:
         self.backups: list[tuple[str, str, bool]] = []
         self.hook: Callable[[str], None] = lambda what: None
         self.points = MemoryPoints()
+        self.images: dict[str, Image] = {}
+        self.files: dict[str, dict[str, Any]] = {}  # of each what a plan is told
 
     @property
     def devices(self) -> MemoryStore:
         return self
 
-    runs = plans = proofs = sweeps = devices
+    runs = plans = proofs = sweeps = firmware = devices
+
+    # Firmware
+
+    async def image(self, file: str) -> Image:
+        if file not in self.images:
+            raise RequestError(f"There is no file {file}.")
+        return self.images[file]
 
     # Devices
 
@@ -286,6 +296,8 @@ class MemoryStore:
                 order = replace(order, steps=tuple(undone))
             elif run.params["kind"] == "restore":
                 order = replace(order, wanted=record.baseline or {}, profile=record.target.profile)
+            elif run.params["kind"] == "firmware":
+                order = replace(order, file=self.files[run.params["file"]])
             orders.append(order)
         return orders
 

@@ -12,6 +12,7 @@ from netloom_core.engine.ports import MadePlan, Order, remark_as_dict
 from netloom_core.errors import CodeWanted, NetloomError
 from netloom_core.model.device import Target
 from netloom_core.model.work import CANCELLED, RunState
+from netloom_core.plan.loading import plan_load
 from netloom_core.plan.moves import LineOf, Mover, arranged, movers, numbered_waits
 from netloom_core.plan.panel import with_panel
 from netloom_core.plan.planner import effect, left_out, number, plan_intended, plan_restore
@@ -30,10 +31,23 @@ PLANNERS: dict[str, Callable[[Subject, Order, RunState], DevicePlan]] = {
     "apply": lambda subject, order, run: plan_intended(subject, order.wanted, keep=bool(run.params.get("keep", True))),
     "restore": lambda subject, order, run: plan_restore(subject, order.profile, order.wanted),
     "procedure": lambda subject, order, run: plan_procedure(subject, str(run.params["procedure"]), fed=order.fed),
+    "firmware": lambda subject, order, run: plan_load(subject, order.file),
     "undo": lambda subject, order, run: plan_back(
         subject, order.steps, over_later=bool(run.params.get("over_later", False))
     ),
 }
+
+
+# Those that can be planned for a device whose settings cannot be read, and why they could not be.
+UNREAD: dict[str, Callable[[Subject, Order, RunState, NetloomError], DevicePlan]] = {
+    # What people do at it needs no reading: one whose password is lost is set back so.
+    "procedure": lambda subject, order, run, error: plan_procedure(
+        subject, str(run.params["procedure"]), unread=error, fed=order.fed
+    ),
+    # One without an application has no settings yet.
+    "firmware": lambda subject, order, run, error: plan_load(subject, order.file, error),
+}
+OF_VALUES = ("apply", "restore", "undo")
 
 
 class PlanRun:
@@ -103,19 +117,16 @@ class PlanRun:
                     raise
                 return self._code_first(order, target, shop, error)
             except NetloomError as error:
-                if run.params["kind"] != "procedure" or not isinstance(target, Target):
+                if run.params["kind"] not in UNREAD or not isinstance(target, Target):
                     raise
-                # What people do at it needs no reading: one whose password is lost is set back so.
                 profile = shop.library.need(target.profile)
                 can = shop.sessions.source.abilities(target.profile, target.line)
-                return plan_procedure(
-                    Subject(order.device, profile, can, {}, {}, locks=tuple(await shop.records.locks(order.device))),
-                    str(run.params["procedure"]),
-                    unread=error,
-                    fed=order.fed,
+                locks = tuple(await shop.records.locks(order.device))
+                return UNREAD[run.params["kind"]](
+                    Subject(order.device, profile, can, {}, {}, locks=locks), order, run, error
                 )
             plan = PLANNERS[run.params["kind"]](subject, order, run)
-            if run.params["kind"] != "procedure":
+            if run.params["kind"] in OF_VALUES:
                 plan = with_panel(subject, plan, lock=bool(run.params.get("lock", False)))
             if order.places and _touches_place(plan, subject):
                 plan.remarks += [Remark("place", text) for text in order.places]

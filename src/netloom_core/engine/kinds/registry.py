@@ -5,6 +5,7 @@ from __future__ import annotations
 from netloom_core.engine.kinds.apply import ApplyRun
 from netloom_core.engine.kinds.backup import BackupRun
 from netloom_core.engine.kinds.base import Kind
+from netloom_core.engine.kinds.firmware import FirmwareRun
 from netloom_core.engine.kinds.plan import PlanRun
 from netloom_core.engine.kinds.procedure import ProcedureRun
 from netloom_core.engine.kinds.read import ReadRun
@@ -18,6 +19,6 @@ def kinds() -> dict[str, Kind]:
     """Made anew for each engine, since a sweep keeps what can stop it."""
     all_kinds: tuple[Kind, ...] = (
         SweepRun(), ReadRun(), BackupRun(), VerifyRun(), PlanRun(), ApplyRun(), RestoreRun(), UndoRun(),
-        ProcedureRun(),
+        ProcedureRun(), FirmwareRun(),
     )  # fmt: skip
     return {kind.name: kind for kind in all_kinds}

@@ -23,6 +23,7 @@ from netloom_core.live.session import Known, Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
 from netloom_core.model.device import Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.model.lock import Lock
 from netloom_core.model.work import ACTING, JournalEntry, StepState
 from netloom_core.plan.proof import Row, row_for
@@ -90,6 +91,10 @@ class Records(Protocol):
         """What people gave to get into it is no more, and its factory's lets in: that was proven."""
         ...
 
+    async def image(self, file: str) -> Image:
+        """A firmware file that is kept. Raises NetloomError where it is not any more."""
+        ...
+
     async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         """Keep what was last saved for the device as a backup; the same one where the run made it already."""
         ...
@@ -148,7 +153,7 @@ class StepContext:
 
     # The journal
 
-    async def intend(self, changes: Sequence[dict[str, Any]], action: str = "") -> None:
+    async def intend(self, changes: Sequence[dict[str, Any]], action: str = "", said: str = "") -> None:
         """Say on record what is about to be written; only then may it be. Raises AddressTaken."""
         for change in changes:
             if self.setting(change["path"]).role == "address" and str(change["to"]) != self.target.address:
@@ -163,6 +168,7 @@ class StepContext:
             by=self.by,
             intent=secrets.token_hex(8),
             step=self.step.ordinal,
+            message=said[:900],
             changes=tuple(changes),
         )
         if self.step.state != ACTING:

@@ -2,6 +2,7 @@
 
 from netloom_core.run.steps.base import Step
 from netloom_core.run.steps.by_hand import ByHand
+from netloom_core.run.steps.load import LoadFirmware
 from netloom_core.run.steps.perform import Perform
 from netloom_core.run.steps.power_cycle import PowerCycle
 from netloom_core.run.steps.quiet import Quiet
@@ -23,6 +24,7 @@ STEPS: dict[str, Step] = {
         ByHand(),
         Perform(),
         PowerCycle(),
+        LoadFirmware(),
         Quiet(),
     )
 }

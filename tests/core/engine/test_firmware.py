@@ -1,0 +1,265 @@
+"""Firmware over devices in memory: what speaks against it, the way over, the wait, the proof, whatever goes wrong."""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from netloom_core.documents.tree import merged, remove
+from netloom_core.errors import NoAnswer
+from netloom_core.library.load import Library
+from netloom_core.model.image import Image
+from netloom_core.testing.devices import MemoryDevice
+from tests.core.rig import Rig, device, states
+
+DATA = bytes(range(256)) * 40
+
+
+def image(version: str = "1.12.0", code: str = "CR-EXT1", hardware: tuple[str, ...] = ("A", "B")) -> Image:
+    read = lambda at, size: DATA[at : at + size]  # noqa: E731
+    digest = hashlib.sha256(DATA).hexdigest()
+    return Image("f1", f"ext1_{version}.crn", len(DATA), digest, "corrain-xt1", version, read, code, hardware)
+
+
+def describe(file: Image, **more: Any) -> dict[str, Any]:
+    return {
+        "id": file.ident, "name": file.name, "version": file.version, "code": file.code, "size": file.size,
+        "digest": file.digest, "refused": file.refused, "profile": file.profile, "has": "1.11.0", **more,
+    }  # fmt: skip
+
+
+def has(box: MemoryDevice, version: str, far: str | None = None, **facts: str) -> None:
+    known = {"hardware": "B", "mode": "", "far_firmware": far or version, **facts}
+    box.identity = replace(box.identity, firmware=version, facts=known)
+
+
+@pytest.fixture
+def rig(library: Library) -> Rig:
+    made = Rig(library, [device(library.need("corrain-xt1"), 1)])
+    has(made.box, "1.11.0")
+    made.box.taken_by = lambda file: has(made.box, file.version)
+    return made
+
+
+async def plan(rig: Rig, file: Image | None = None, **more: Any) -> Any:
+    file = file or image()
+    rig.store.images[file.ident], rig.store.files[file.ident] = file, describe(file, **more)
+    return await rig.plan("firmware", devices=["dev1"], file=file.ident)
+
+
+async def load(rig: Rig, file: Image | None = None, **more: Any) -> Any:
+    made = await plan(rig, file, **more)
+    assert [step.action for step in made.steps] == ["backup", "load"], made.remarks
+    return await rig.apply(made, "firmware")
+
+
+async def test_it_is_loaded_awaited_and_proven_on_both_halves(rig: Rig) -> None:
+    made = await plan(rig)
+    assert {remark["code"] for remark in made.remarks} == {"interrupts", "power"}
+    run = await rig.apply(made, "firmware")
+    assert states(run) == ["done", "done"]
+    step = run.steps[1]
+    assert (step.evidence["from"], step.evidence["to"]) == ("1.11.0", "1.12.0")
+    assert step.evidence["parts"] == {"The other half": "1.12.0"}
+    assert step.message == "Version 1.12.0, 1.11.0 before. It answers at 127.20.10.11."
+    intent, outcome = rig.entries()
+    assert "firmware 1.12.0 (ext1_1.12.0.crn, SHA-256" in intent.message
+    assert (intent.action, outcome.outcome, outcome.message) == ("load", "done", "1.11.0 before, 1.12.0 now")
+
+
+@pytest.mark.parametrize(
+    ("file", "more", "why"),
+    [
+        (image(code="CR-EXT9"), {}, "is for CR-EXT9, and a XT1 Kit takes CR-EXT1"),
+        (image(), {"refused": "it hangs"}, "marked as not to be used: it hangs"),
+        (image("1.11.2"), {}, "1.11.2 is refused for a XT1 Kit: the receiver stays dark"),
+        (image(""), {}, "nobody said which version"),
+        (image(code=""), {"profile": ""}, "bears no code"),
+    ],
+)
+async def test_what_speaks_against_it_is_told_before(rig: Rig, file: Image, more: dict[str, Any], why: str) -> None:
+    made = await plan(rig, file, **more)
+    assert not made.steps
+    assert why in made.remarks[0]["message"]
+
+
+async def test_another_hardware_revision_gets_nothing(rig: Rig) -> None:
+    run = await load(rig, image(hardware=("C",)))
+    assert states(run) == ["done", "failed"]
+    assert "is for hardware C; Box 1 is B" in run.steps[1].message
+    assert "load" not in rig.box.log
+    assert not rig.entries()
+
+
+async def test_a_file_that_changed_since_the_plan_is_not_sent(rig: Rig) -> None:
+    made = await plan(rig)
+    rig.store.images["f1"] = replace(image(), read=lambda at, size: bytes(size))
+    run = await rig.apply(made, "firmware")
+    assert states(run)[1] == "failed"
+    assert "its digest is another one" in run.steps[1].message
+    assert "load" not in rig.box.log
+
+
+@pytest.mark.parametrize("tenth", range(11))
+async def test_cut_at_each_tenth_of_the_way_it_keeps_the_old_one_and_says_so(rig: Rig, tenth: int) -> None:
+    box = rig.box
+    box.piece = len(DATA) // 10
+
+    async def cut(name: str) -> None:
+        if name == f"piece {tenth * box.piece}":
+            box.connection += 1
+            box.power_cut()
+            raise _silent()
+
+    box.before = cut
+    run = await load(rig)
+    taken = tenth * box.piece >= len(DATA)
+    assert states(run)[1] == ("done" if taken else "failed")
+    if not taken:
+        assert "answers at 127.20.10.11 with version 1.11.0" in run.steps[1].message
+        assert rig.entries("outcome")[0].outcome == "failed"
+    rig.every_intent_has_its_outcome()
+
+
+def _silent() -> Exception:
+    return NoAnswer("It fell silent in the middle.")
+
+
+async def test_one_that_is_left_in_its_loader_is_told_as_that_and_takes_a_file_again(rig: Rig) -> None:
+    box = rig.box
+
+    async def cut(name: str) -> None:
+        if name == "piece 3000":
+            has(box, "", mode="loader")
+            raise _silent()
+
+    box.before = cut
+    run = await load(rig)
+    assert states(run)[1] == "failed"
+    assert "in its loader, without an application: a file can be loaded again" in run.steps[1].message
+    box.before = _nothing
+    run = await load(rig)
+    assert states(run)[1] == "done"
+    assert run.steps[1].evidence["to"] == "1.12.0"
+
+
+async def _nothing(name: str) -> None:
+    """Nothing goes wrong."""
+
+
+async def test_a_refused_file_changes_nothing(rig: Rig) -> None:
+    rig.box.refuses = True
+    run = await load(rig)
+    assert states(run)[1] == "failed"
+    assert "It said no. It answers at 127.20.10.11 with version 1.11.0." in run.steps[1].message
+    assert rig.entries("outcome")[0].outcome == "failed"
+
+
+async def test_one_that_says_yes_and_keeps_the_old_version_is_not_done(rig: Rig) -> None:
+    rig.box.taken_by = None
+    run = await load(rig)
+    assert states(run)[1] == "failed"
+    assert "still tells version 1.11.0, not 1.12.0" in run.steps[1].message
+
+
+async def test_half_a_kit_is_not_done(rig: Rig) -> None:
+    rig.box.taken_by = lambda file: has(rig.box, file.version, far="1.11.0")
+    run = await load(rig)
+    assert states(run)[1] == "failed"
+    assert "has 1.12.0 on one side only: The other half has 1.11.0" in run.steps[1].message
+
+
+async def test_it_is_found_where_its_factory_puts_it(rig: Rig) -> None:
+    box = rig.box
+
+    def taken(file: Image) -> None:
+        has(box, file.version)
+        box.comes_up_at = "127.20.20.201"
+
+    box.taken_by = taken
+    run = await load(rig)
+    assert states(run)[1] == "done"
+    assert rig.record().target.address == "127.20.20.201"
+    assert "It answers at 127.20.20.201" in run.steps[1].message
+
+
+async def test_a_stranger_at_its_place_is_not_taken_for_it(rig: Rig, library: Library) -> None:
+    def taken(file: Image) -> None:
+        has(rig.box, file.version)
+        stranger = device(library.need("corrain-xt1"), 1)
+        stranger.identity = replace(stranger.identity, serial="S-9999", firmware=file.version)
+        rig.box.address = ""
+        rig.box.comes_up_at = "127.20.10.99"
+        rig.drivers.devices.append(stranger)
+
+    rig.box.taken_by = taken
+    run = await load(rig)
+    assert states(run)[1] == "unknown"
+    assert "did not come back" in run.steps[1].message
+    assert rig.entries("outcome")[0].outcome == "unknown"
+
+
+async def test_the_same_version_again_is_proven_only_by_its_going(rig: Rig) -> None:
+    has(rig.box, "1.12.0")
+    rig.box.boots_in = 2.0
+    rig.box.boot = _boots
+    run = await load(rig)
+    assert states(run)[1] == "done"
+    rig.box.boot = lambda seconds, then: then()
+    run = await load(rig)
+    assert states(run)[1] == "unproven"
+    assert "was not seen to go" in run.steps[1].message
+
+
+def _boots(seconds: float, then: Callable[[], None]) -> None:
+    asyncio.get_running_loop().call_later(seconds, then)
+
+
+async def test_what_the_new_version_set_back_or_dropped_is_shown(rig: Rig) -> None:
+    box = rig.box
+    box.running = merged(box.running, {"/channel": 7})
+    box.startup = merged(box.startup, {"/channel": 7, "/name": "Quay"})
+    box.running = merged(box.running, {"/name": "Quay"})
+
+    def taken(file: Image) -> None:
+        has(box, file.version)
+        box.startup = merged(box.startup, {"/channel": 1})
+        remove(box.startup, "/name")
+
+    box.taken_by = taken
+    run = await load(rig)
+    assert states(run)[1] == "done"
+    changed = {(one["path"], one["what"], one["from"]) for one in run.steps[1].evidence["settings"]}
+    assert changed == {("/channel", "set back", 7), ("/name", "dropped", "Quay")}
+    assert "1 set back" in run.steps[1].message
+
+
+@pytest.mark.parametrize("at", ["read running", "load", "piece 3000", "piece 10000", "after load", "identify"])
+async def test_killed_anywhere_it_is_never_sent_twice_and_told_truly(rig: Rig, at: str) -> None:
+    made = await plan(rig)
+    here = asyncio.Event()
+
+    async def stop(name: str) -> None:
+        over = at != "identify" or "load" in rig.box.log
+        if name == at and over and not here.is_set():
+            here.set()
+            await asyncio.Event().wait()
+
+    rig.box.before = stop
+    run = rig.store.begin("firmware", made.steps)
+    await rig.engine.do({"do": "carry out", "run": run.id})
+    await here.wait()
+    await rig.start_again()
+    run = rig.store.all_runs[run.id]
+    rig.every_intent_has_its_outcome()
+    assert rig.box.log.count("load") <= 1
+    if rig.box.identity.firmware == "1.12.0":
+        assert states(run)[1] == "done"
+    else:
+        assert states(run)[1] in ("failed", "unknown")
+        assert "answers at 127.20.10.11 with version 1.11.0" in run.steps[1].message
