@@ -155,6 +155,7 @@ def rehearse(devices: Devices = None) -> None:
 
 RESULTS = {"done": 0, "unproven": 1, "skipped": 2, "failed": 3, "unknown": 4}
 GOOD = ("done", "unproven")
+NOT_VALUES = ("procedure", "firmware")
 LEFT_OUT = ("left-out", "level-wanted", "forbidden", "no-order", "locked")  # remarks on what is decided and not written
 
 
@@ -202,14 +203,14 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
     return {"run": run["id"], "devices": list(devices.values())}
 
 
-def _carry_out(body: dict[str, Any], yes: bool, reason: str = "") -> None:
+def carry_out(body: dict[str, Any], yes: bool, reason: str = "") -> None:
     made = make_plan(body)
     if not context.json:
         _show_plan(made)
     if not yes and made["steps"]:
         if not sys.stdin.isatty():
             fail("refused", "Nothing was done: the plan was not agreed to.", "Say --yes.", REFUSED)
-        question = "Do this on the devices?" if body["kind"] == "procedure" else "Write this to the devices?"
+        question = "Do this on the devices?" if body["kind"] in NOT_VALUES else "Write this to the devices?"
         what = f" It disturbs: {', '.join(made['disturbs'])}." if made["disturbs"] else ""
         typer.confirm(f"{question}{what}", abort=True, err=True)
     run = follow(begin({"kind": body["kind"], "plan": made["id"], "reason": reason}))
@@ -234,7 +235,7 @@ def apply(
     lock_panels: Annotated[bool, typer.Option("--lock-panels", help="lock their panels while it is written")] = False,
 ) -> None:
     """Write what is pending, read it back, store it."""
-    _carry_out({"kind": "apply", "devices": devices or [], "keep": keep, "lock": lock_panels}, yes, reason)
+    carry_out({"kind": "apply", "devices": devices or [], "keep": keep, "lock": lock_panels}, yes, reason)
 
 
 def restore(
@@ -243,7 +244,7 @@ def restore(
     yes: Yes = False,
 ) -> None:
     """Write a backup back and verify it."""
-    _carry_out({"kind": "restore", "devices": [device], "backup": backup}, yes)
+    carry_out({"kind": "restore", "devices": [device], "backup": backup}, yes)
 
 
 def undo(
@@ -254,7 +255,7 @@ def undo(
     ] = False,
 ) -> None:
     """Take back what a run wrote."""
-    _carry_out({"kind": "undo", "run": run, "over_later": over_later}, yes)
+    carry_out({"kind": "undo", "run": run, "over_later": over_later}, yes)
 
 
 def perform(
@@ -265,7 +266,7 @@ def perform(
     yes: Yes = False,
 ) -> None:
     """Let devices do something as a whole; says what a person does meanwhile, and waits for it."""
-    _carry_out({"kind": "procedure", "procedure": procedure, "devices": devices}, yes)
+    carry_out({"kind": "procedure", "procedure": procedure, "devices": devices}, yes)
 
 
 def answer(

@@ -218,6 +218,9 @@ def every(path: str, name: str) -> dict[str, Any]:
 def _tell_waiting(run: str, step: dict[str, Any], told: set[tuple[int, str]], *, quiet: bool) -> None:
     """What a step waits for, once: a person, or the device."""
     asks, waits = step["asks"], step["waits"]
+    if sends := step.get("sends"):
+        _tell_sent(step, sends, told, quiet=quiet)
+        return
     words = asks["words"] if asks else f"It is away; usually for {waits['usual']:g} s." if waits else ""
     if quiet or not words or (step["ordinal"], words) in told:
         return
@@ -229,6 +232,18 @@ def _tell_waiting(run: str, step: dict[str, Any], told: set[tuple[int, str]], *,
     if asks:
         how = "y or n" if sys.stdin.isatty() else f"`netloom answer {run} yes`, or no"
         note(f"    Within {asks['within']:g} s: {how}.")
+
+
+def _tell_sent(step: dict[str, Any], sends: dict[str, Any], told: set[tuple[int, str]], *, quiet: bool) -> None:
+    """How much of a file is over, each tenth once."""
+    share = 10 * sends["sent"] // sends["total"] if sends["total"] else 0
+    mark = step["ordinal"], f"sent {share}"
+    if quiet or mark in told:
+        return
+    told.add(mark)
+    left = f", about {sends['left']:.0f} s more" if sends["left"] is not None and sends["left"] >= 1 else ""
+    keep = "" if sends["unplug"] else " Do not unplug it."
+    note(f"  {step['name']}: {sends['sent']:,} of {sends['total']:,} bytes{left}.{keep}")
 
 
 def _typed() -> str:

@@ -118,6 +118,16 @@ def lie(unit: Unit, pointer: str) -> None:
 
 
 @fault_app.command()
+def load(
+    unit: Unit,
+    what: Annotated[str, typer.Argument(help="cut (its power goes), spoil, half (of a pair), hide (the version)")],
+    share: Annotated[float, typer.Option(min=0.01, max=1, help="of the file that has come when its power goes")] = 0.5,
+) -> None:
+    """What goes wrong with the next firmware file that it takes."""
+    _fault(unit, "load", what=what, share=share)
+
+
+@fault_app.command()
 def tamper(unit: Unit) -> None:
     """Its case is open, until cleared."""
     _fault(unit, "tamper")

@@ -14,6 +14,7 @@ from netloom_cli import (
     codes,
     edids,
     faults,
+    firmware,
     people,
     places,
     profiles,
@@ -47,8 +48,8 @@ def common(
 
 
 for module in (
-    survey, who, changes, places, universes, codes, settings, templates, routing, edids, backups, faults, people,
-    profiles,
+    survey, who, changes, places, universes, codes, settings, templates, routing, edids, backups, firmware, faults,
+    people, profiles,
 ):  # fmt: skip
     module.register(app)
 

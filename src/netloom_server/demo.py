@@ -17,6 +17,7 @@ from netloom_core.library.load import Library
 from netloom_core.links.ports import PortInfo
 from netloom_core.profiles.defaults import default_document
 from netloom_server.backups.models import Backup, Document
+from netloom_server.firmware.services import files
 from netloom_server.installation.models import Area, Device, Installation, Line, Unit
 from netloom_server.installation.services.fitting import fit, unit_of
 from netloom_server.installation.services.records import recount
@@ -49,6 +50,13 @@ def seed(site_file: Path, ports: Path, library: Library) -> None:
             unit = unit_of(Device.objects.get(name=data["name"]))
             unit.switch = place
             unit.save(update_fields=["switch"])
+    for data in site.get("firmware", []):
+        path = ports / "firmware" / data["name"]
+        if data.get("record", True) and path.exists():
+            told = files.take_in(path, data["name"], "handover", "the maker's own pages", library)
+            files.mark(
+                told["added"][0]["id"], {"notes": data.get("notes", ""), "refused": data.get("refused", "")}, library
+            )
     for data in site.get("cables", []):
         if data.get("record", True):
             start, end = _end(data["from"]), _end(data["to"])

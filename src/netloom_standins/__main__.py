@@ -23,6 +23,8 @@ from netloom_core.library.load import Library
 from netloom_standins import desk
 from netloom_standins.announce import Announcer
 from netloom_standins.control import Control
+from netloom_standins.described.description import descriptions
+from netloom_standins.described.loading import made
 from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.feeding import Feeding
 from netloom_standins.net_unit import NetUnit
@@ -64,11 +66,23 @@ def write_private(path: Path, content: dict[str, Any]) -> None:
     part.replace(path)
 
 
+def _write_firmware(site: dict[str, Any], folder: Path) -> None:
+    """The files of the site, as their makers would have them for download."""
+    known = descriptions()
+    for file in site.get("firmware", []):
+        form = known[file["model"]].firmware
+        assert form is not None, f"a {file['model']} takes no firmware"
+        folder.mkdir(exist_ok=True)
+        data = made(form, str(file["version"]), file["size"], revisions=file.get("revisions", ""))
+        (folder / file["name"]).write_bytes(data)
+
+
 async def run(arguments: argparse.Namespace) -> None:
     folder: Path = arguments.data / "standins"
     site = load_site(arguments.site, arguments.network)
     (folder / "site.yaml").write_text(yaml.safe_dump(site, allow_unicode=True, sort_keys=False))
     units, lines = build_units(site, Library.read(arguments.profiles), folder)
+    _write_firmware(site, folder / "firmware")
     memory = Memory(folder / "memory.json", units)
     memory.load()
     announcer = Announcer()

@@ -67,6 +67,23 @@ async def lie(unit: Unit, body: dict[str, Any]) -> None:
     unit.faults.liar = str(body.get("path", ""))
 
 
+async def load(unit: Unit, body: dict[str, Any]) -> None:
+    """What goes wrong with its next firmware file."""
+    what, share = body.get("what"), body.get("share", 0.5)
+    if what == "cut":
+        if not isinstance(share, int | float) or not 0 < share <= 1:
+            raise NetloomError("Cut after which share of it? More than 0, at most 1.")
+        unit.faults.cut_load = float(share)
+    elif what == "spoil":
+        unit.faults.spoil_load = True
+    elif what == "half":
+        unit.faults.half_load = True
+    elif what == "hide":
+        unit.faults.hide_version = True
+    else:
+        raise NetloomError("cut, spoil, half or hide.")
+
+
 async def tamper(unit: Unit, body: dict[str, Any]) -> None:
     unit.faults.tamper = True
 
@@ -145,6 +162,7 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
     "pull-cable": pull_cable,
     "refuse": refuse,
     "lie": lie,
+    "load": load,
     "tamper": tamper,
     "lease": lease,
     "certificate": certificate,

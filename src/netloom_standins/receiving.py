@@ -19,7 +19,7 @@ class Receiver:
         self._buffer = bytearray()
         self._expected = 0 if batch else 1
         self._data = bytearray()
-        self._size: int | None = None
+        self._size: int | None = None  # as its sender says
         self._ends = 0
         self._headed = not batch
         self.whole: bytes | None = None
@@ -31,6 +31,10 @@ class Receiver:
         """Until the first block comes, now and then."""
         if not self._data and not self._buffer and not self.over:
             self._say(b"C")
+
+    @property
+    def size(self) -> int:
+        return self._size or 0
 
     @property
     def received(self) -> int:

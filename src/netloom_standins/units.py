@@ -24,6 +24,10 @@ class Faults:
     tamper: bool = False
     leased: str = ""  # the address that a server gives it at each start, whatever it was told
     clock_ahead: float = 0.0  # of its own clock
+    cut_load: float = 0.0  # its power goes when so much of a firmware file has come, of 1
+    spoil_load: bool = False  # the next firmware file comes damaged
+    half_load: bool = False  # the next one does not get to its other half
+    hide_version: bool = False  # after the next one it tells the old version until its power was cut
     certificate: int = 0  # how often it made its certificate anew
 
 

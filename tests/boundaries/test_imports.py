@@ -85,12 +85,13 @@ SERVER = {
     "config": ["base"],
     "accounts": ["base", "host", "runs"],
     "installation": ["base", "accounts", "host", "runs", "backups", "consoles", "routing"],
-    "runs": ["base", "accounts", "host", "installation", "backups"],
+    "runs": ["base", "accounts", "host", "installation", "backups", "firmware"],
     "backups": ["base", "accounts", "host", "installation", "runs"],
     "consoles": ["base", "accounts", "host", "installation"],
     "papers": ["base", "accounts", "host", "installation", "runs", "backups"],
     "routing": ["base", "accounts", "host", "installation", "runs", "backups"],
-    "host": ["base", "care", "installation", "runs", "backups", "consoles", "papers", "routing"],
+    "firmware": ["base", "accounts", "host", "installation", "runs"],
+    "host": ["base", "care", "installation", "runs", "backups", "consoles", "papers", "routing", "firmware"],
 }
 # Codecs and plans never wait and never touch the world.
 PURE = [

@@ -63,6 +63,7 @@ class StepState:
             "disturbs": self.params.get("disturbs", []),
             "asks": self.evidence.get("asks"),
             "waits": self.evidence.get("waits"),
+            "sends": self.evidence.get("sends") if self.state == ACTING else None,
             "look_at": self.params.get("look_at", []) if self.state == ACTING else [],
             "note": self.params.get("note", ""),
         }

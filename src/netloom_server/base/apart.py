@@ -23,7 +23,7 @@ from netloom_core.errors import ArchiveDamaged, NetloomError, ProfileError, Requ
 from netloom_server.base.gone import nobody_waits
 
 MEMORY = 1_000_000_000  # bytes of address space, of which libraries take most
-LIST_S, ARCHIVE_S, PROFILE_S = 2.5, 60.0, 10.0  # of the processor's time
+LIST_S, ARCHIVE_S, PROFILE_S, FIRMWARE_S = 2.5, 60.0, 10.0, 20.0  # of the processor's time
 BUSY = 8  # times as long by the clock: a busy computer gives a process less than it asks for
 LOOK_S = 0.1
 MAX_ANSWER = 400_000_000
@@ -59,10 +59,17 @@ def read_profile(path: Path, name: str) -> Any:
     return {"id": own_profile(path.read_bytes(), name, parts_in(folder)).id}
 
 
+def read_firmware(path: Path, name: str) -> Any:
+    from netloom_server.base.unpacking import unpacked
+
+    return unpacked(path, name)
+
+
 READERS: dict[str, tuple[Callable[[Path, str], Any], float, type[NetloomError]]] = {
     "list": (read_list, LIST_S, RequestError),
     "wide list": (read_wide, LIST_S, RequestError),
     "archive": (read_backups, ARCHIVE_S, ArchiveDamaged),
+    "firmware": (read_firmware, FIRMWARE_S, RequestError),
     "profile": (read_profile, PROFILE_S, ProfileError),
 }
 

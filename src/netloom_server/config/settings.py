@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "netloom_server.consoles",
     "netloom_server.papers",
     "netloom_server.routing",
+    "netloom_server.firmware",
 ]
 MIDDLEWARE = [
     "netloom_server.config.traced.Traced",

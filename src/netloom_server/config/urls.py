@@ -11,6 +11,7 @@ from netloom_server.accounts.api import people, session
 from netloom_server.backups.api import backups
 from netloom_server.base import problems
 from netloom_server.consoles.api import consoles
+from netloom_server.firmware.api import firmware
 from netloom_server.installation.api import (
     areas,
     codes,
@@ -89,6 +90,12 @@ urlpatterns = [
     path("api/lines/<str:ident>/queue", places.QueueView.as_view()),
     path("api/lines/<str:ident>/universes", universes.UniversesView.as_view()),
     path("api/lines/<str:ident>/levels", levels.LevelsView.as_view()),
+    path("api/firmware", firmware.FirmwareView.as_view()),
+    path("api/firmware/import/<str:name>", firmware.FirmwareImportView.as_view()),
+    path("api/firmware/devices", firmware.DevicesFirmwareView.as_view()),
+    path("api/firmware/models/<str:profile>", firmware.ModelFirmwareView.as_view()),
+    path("api/firmware/<str:ident>", firmware.FirmwareFileView.as_view()),
+    path("api/devices/<str:word>/firmware", firmware.DeviceFirmwareView.as_view()),
     path("api/lines/<str:ident>/traffic", traffic.TrafficView.as_view()),
     path("api/lines/<str:ident>/raise", levels.RaiseView.as_view()),
     path("api/lines/<str:ident>/raise/end", levels.EndRaiseView.as_view()),

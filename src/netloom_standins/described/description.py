@@ -9,6 +9,7 @@ from typing import Any
 import yaml
 from pydantic import BaseModel, ConfigDict, Field
 
+from netloom_standins.described.loading import FirmwareForm
 from netloom_standins.described.memory import Cell, Forbidden, spread
 
 FOLDER = Path(__file__).resolve().parents[3] / "demo" / "models"
@@ -69,6 +70,7 @@ class Description(BaseModel):
     presets: Presets | None = None
     grows: dict[str, Growth] = {}
     follows: dict[str, dict[str, list[Any]]] = {}
+    firmware: FirmwareForm | None = None
     faces: list[dict[str, Any]] = []
 
     @property

@@ -18,6 +18,7 @@ from uvicorn.server import ServerState
 
 from netloom_core.documents.tree import Document, leaves
 from netloom_standins.asgi import Receive, Send, event, read_json, reply
+from netloom_standins.described.loading import MOST
 from netloom_standins.described.memory import Wrong, spread
 from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.services.base import Service
@@ -141,7 +142,7 @@ class Documents(Service):
         elif _token(scope) not in self.tokens:
             await reply(send, 401, {"problem": "sign in first"})
         else:
-            await self._signed_in(call, receive, send)
+            await self._signed_in(scope, receive, send)
 
     @property
     def _password(self) -> str:
@@ -160,9 +161,15 @@ class Documents(Service):
         self.tokens.clear()
         raise Dropped
 
-    async def _signed_in(self, call: tuple[str, str], receive: Receive, send: Send) -> None:
-        method, path = call
+    async def _signed_in(self, scope: dict[str, Any], receive: Receive, send: Send) -> None:
+        method, path = call = (scope["method"], scope["path"])
         unit = self.described
+        if call == ("POST", "/firmware") and unit.loading is not None:
+            await self._load(scope, receive, send)
+            return
+        if unit.loading is not None and unit.loading.mode:
+            await reply(send, 409, {"problem": "loader only"})
+            return
         if call == ("PUT", "/access") and self.form.password_at:
             await self._new_password(await read_json(receive), send)
         elif self.form.site.get("forces") and self._password == self.form.password:
@@ -196,7 +203,38 @@ class Documents(Service):
     def _identity(self) -> dict[str, Any]:
         words = self.described.words
         told = {name: words[name] for name in ("maker", "model", "serial", "firmware", "mac")}
+        if self.described.loading is not None:
+            told |= self.described.loading.words()
         return {**told, "name": str(self.described.memory.running.get("name", "")), "factory": self.unit.factory}
+
+    async def _load(self, scope: dict[str, Any], receive: Receive, send: Send) -> None:
+        """A firmware file in a multipart form, as a browser sends one."""
+        unit = self.described
+        assert unit.loading is not None
+        fields = {name.decode(): value.decode("latin-1") for name, value in scope["headers"]}
+        size = int(fields.get("content-length", "0") or 0)
+        if why := unit.loading.began() or ("" if 0 < size < MOST else "too large"):
+            await reply(send, 409, {"problem": why})
+            return
+        body = bytearray()
+        while True:
+            message = await receive()
+            if message["type"] == "http.disconnect":
+                unit.loading.gave_up(len(body) / size)
+                return
+            body += message.get("body", b"")
+            if not unit.loading.came(len(body) / size):
+                raise Dropped
+            if not message.get("more_body"):
+                break
+        if unit.pulled():
+            raise Dropped
+        boundary = fields.get("content-type", "").partition("boundary=")[2].encode()
+        _, _, part = bytes(body).partition(b"\r\n\r\n")
+        if why := unit.loading.whole(part.rpartition(b"\r\n--" + boundary)[0]):
+            await reply(send, 422, {"problem": why})
+            return
+        await reply(send, 202, {"taken": True})
 
     def _settings(self, document: Document) -> Document:
         """Without what are states."""

@@ -4,6 +4,7 @@ SSH.
 
 from __future__ import annotations
 
+import asyncio
 import re
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -11,12 +12,15 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from netloom_standins.described.loading import MOST
 from netloom_standins.described.memory import Wrong, spread
 from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.receiving import ASK_S, Receiver
 
 _MEMORY = re.compile(r"\{(=?/[A-Za-z0-9_/-]+)\}")
 _WORD = re.compile(r"\{([a-z_]+)\}")
 MAX_LINE = 400
+GIVES_UP_S = 15.0
 
 
 class Command(BaseModel):
@@ -89,6 +93,8 @@ class TalkForm(BaseModel):
     tells: dict[str, str] = {}
     tells_always: bool = True
     spoken: dict[str, Spoken] = {}
+    taken: str = "taken"  # of a firmware file
+    not_taken: str = "not taken: {why}"
 
 
 class Talk:
@@ -104,6 +110,8 @@ class Talk:
         self._login = ""
         self._pages: list[str] = []
         self._telling = form.tells_always
+        self._receiver: Receiver | None = None
+        self._asking: asyncio.Future[None] | None = None
         self._tells = {one: text for path, text in form.tells.items() for one in spread(path)}
         self._spoken = {one: how for path, how in form.spoken.items() for one in spread(path)}
         unit.talks.append(self)
@@ -129,6 +137,7 @@ class Talk:
 
     def started(self) -> None:
         """The unit came up: a serial line hears what it says then."""
+        self._receiver = None
         for line in self.unit.description.says_at_start:
             self._say(self._filled(line, ()) + self.form.end)
         self._state = "user" if self.form.user else "closed" if self.form.enter else "open"
@@ -143,6 +152,9 @@ class Talk:
     def feed(self, data: bytes) -> None:
         """What came from the far end."""
         if self.unit.faults.silent or not self.unit.up:
+            return
+        if self._receiver is not None:
+            self._file(data)
             return
         for letter in data.decode("utf-8", "replace"):
             if self._pages:
@@ -212,9 +224,60 @@ class Talk:
             self._answer([wrong.get(what, wrong.get("range", wrong.get("unknown", "?")))])
             return
         unit.do(command.does)
+        if command.does == "load" and unit.loading is not None:
+            self._load(lines)
+            return
         if command.does == "tell":
             self._telling = True
         self._answer(lines)
+
+    def _load(self, lines: list[str]) -> None:
+        """From here on bytes come, by YMODEM."""
+        assert self.unit.loading is not None
+        if why := self.unit.loading.began():
+            self._answer([self.form.not_taken.replace("{why}", why)])
+            return
+        self._say("".join(line + self.form.end for line in lines))
+        self._receiver = Receiver(self._raw, batch=True, most=MOST)
+        self._asking = asyncio.ensure_future(self._ask())
+
+    def _raw(self, data: bytes) -> None:
+        if not self.unit.faults.silent and self.unit.up:
+            self._send(data)
+
+    async def _ask(self) -> None:
+        waited = 0.0
+        while self._receiver is not None and waited < GIVES_UP_S:
+            before = self._receiver.received
+            self._receiver.ask()
+            await asyncio.sleep(ASK_S)
+            waited = 0.0 if self._receiver is not None and self._receiver.received != before else waited + ASK_S
+        if self._receiver is not None:
+            self._end(f"nothing came for {GIVES_UP_S:g} s")
+
+    def _file(self, data: bytes) -> None:
+        receiver, loading = self._receiver, self.unit.loading
+        assert receiver is not None
+        assert loading is not None
+        receiver.feed(data)
+        share = receiver.received / receiver.size if receiver.size else 0.0
+        if not loading.came(share):
+            self._receiver = None
+            return
+        if receiver.failed:
+            self._end(receiver.failed)
+        elif receiver.over:
+            self._receiver = None
+            why = loading.whole(receiver.whole or b"")
+            self._answer([self.form.not_taken.replace("{why}", why) if why else self.form.taken])
+
+    def _end(self, why: str) -> None:
+        assert self._receiver is not None
+        assert self.unit.loading is not None
+        share = self._receiver.received / self._receiver.size if self._receiver.size else 0.0
+        self._receiver = None
+        self.unit.loading.gave_up(share)
+        self._answer([self.form.not_taken.replace("{why}", why)])
 
     def _lines(self, command: Command, groups: tuple[str, ...]) -> list[str]:
         if command.record:

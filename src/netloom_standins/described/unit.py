@@ -12,6 +12,7 @@ from typing import Any, ClassVar
 
 from netloom_core.model.line import UNIT_MARK
 from netloom_standins.described.description import Description
+from netloom_standins.described.loading import Loading
 from netloom_standins.described.memory import Memory, Wrong
 from netloom_standins.net_unit import NetUnit
 from netloom_standins.services.base import Service
@@ -45,6 +46,8 @@ class DescribedUnit(NetUnit):
         self.memory = Memory(self.description.memory, self.description.forbids)
         self.memory.changed.append(self._told)
         self.faults.boot_seconds = self.description.boot
+        form = self.description.firmware
+        self.loading = Loading(self, form) if form is not None else None
 
     def begin(self, values: dict[str, Any]) -> None:
         for path, value in values.items():
@@ -132,6 +135,8 @@ class DescribedUnit(NetUnit):
         self.on_change()
 
     def lose_unkept(self) -> None:
+        if self.loading is not None:
+            self.loading.power_went()
         self.memory.restart()
         self._mirror()
         self._place()
@@ -277,15 +282,19 @@ class DescribedUnit(NetUnit):
         """What its faces may tell of it by name."""
         return {"serial": self.serial, "firmware": self.firmware, "mac": self.mac,
                 "host": self.host, "mac_dashed": self.mac.replace(":", "-").upper(), "maker": self.profile.maker,
-                "model": self.reported_model, **self.description.calls_itself}  # fmt: skip
+                "model": self.reported_model, **(self.loading.words() if self.loading is not None else {}),
+                **self.description.calls_itself}  # fmt: skip
 
     def where(self) -> str:
         return self.address or (f"unit {self.bus_address}" if self.bus_address else f"direct at {self.speed} baud")
 
     def state(self) -> dict[str, Any]:
-        return {"startup": self.memory.startup, "factory": self.factory}
+        loaded = {"loaded": self.loading.state()} if self.loading is not None else {}
+        return {"startup": self.memory.startup, "factory": self.factory, **loaded}
 
     def load(self, state: dict[str, Any]) -> None:
         self.memory.load(state.get("startup", {}))
         self.factory = bool(state.get("factory"))
+        if self.loading is not None:
+            self.loading.load(state.get("loaded", {}))
         self.lose_unkept()

@@ -118,6 +118,15 @@ export const freeQuery = (line: string) =>
       (await got(api.GET("/api/lines/{ident}/free", { params: { path: { ident: line } } }))).addresses,
   });
 
+export const firmwareQuery = queryOptions({ queryKey: ["firmware"], queryFn: () => got(api.GET("/api/firmware")) });
+/** It changes with the device's version, too. */
+export const firmwareOfQuery = (id: string, version: string) =>
+  queryOptions({
+    queryKey: ["firmware", id, version],
+    queryFn: () => got(api.GET("/api/devices/{word}/firmware", { params: { path: { word: id } } })),
+    enabled: !!id,
+  });
+
 export const tokensQuery = queryOptions({ queryKey: ["tokens"], queryFn: () => got(api.GET("/api/session/tokens")) });
 export const peopleQuery = queryOptions({ queryKey: ["people"], queryFn: () => got(api.GET("/api/people")) });
 export const papersQuery = queryOptions({

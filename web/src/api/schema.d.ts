@@ -389,6 +389,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/firmware": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["devices_firmware_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/history": {
         parameters: {
             query?: never;
@@ -585,6 +601,89 @@ export interface paths {
         /** @description Settings of the whole installation, by label, place or value: `pulse time > 1`. */
         get: operations["find_retrieve"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/firmware": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["firmware_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/firmware/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["firmware_retrieve_2"];
+        put?: never;
+        post?: never;
+        delete: operations["firmware_destroy"];
+        options?: never;
+        head?: never;
+        /** @description What people say of it: which version, for which model, that it is not to be used and why. */
+        patch: operations["firmware_partial_update"];
+        trace?: never;
+    };
+    "/api/firmware/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["firmware_devices_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/firmware/import/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Import a file, or all that are in a zip or tar. Nothing of it is executed. */
+        post: operations["firmware_import_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/firmware/models/{profile}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Which version of a model is current, and which it has at least to have. */
+        put: operations["firmware_models_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2382,8 +2481,22 @@ export interface components {
             /** Format: date-time */
             proven: string | null;
         };
+        /** @description A device against the library: `word` is behind, refused, current, ahead, mixed, no-application or unknown. */
+        DeviceFirmware: {
+            id: string;
+            name: string;
+            model: string;
+            profile: string;
+            firmware: string;
+            word: string;
+            why: string;
+            current: string;
+        };
         Devices: {
             devices: components["schemas"]["Device"][];
+        };
+        DevicesFirmware: {
+            devices: components["schemas"]["DeviceFirmware"][];
         };
         DevicesToPlaceRequest: {
             devices: string[];
@@ -2555,6 +2668,45 @@ export interface components {
             by: string;
             /** Format: date-time */
             until: string;
+        };
+        /** @description `profile` is empty where it fits no model; `there` is false where its bytes are gone. */
+        FirmwareFile: {
+            id: string;
+            name: string;
+            size: number;
+            digest: string;
+            profile: string;
+            model: string;
+            code: string;
+            hardware: string[];
+            version: string;
+            /** Format: date */
+            dated: string | null;
+            notes: string;
+            source: string;
+            refused: string;
+            supersedes: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+            there: boolean;
+        };
+        FirmwareLibrary: {
+            files: components["schemas"]["FirmwareFile"][];
+            models: components["schemas"]["ModelFirmware"][];
+        };
+        /** @description One device against the library, and the files that it could be given, the newest first. */
+        FirmwareOfDevice: {
+            word: string;
+            why: string;
+            current: string;
+            files: components["schemas"]["OfferedFile"][];
+            unplug: boolean;
+        };
+        /** @description What came of an import: files that were added, and those that were left out, with the reason. */
+        FirmwareTaken: {
+            added: components["schemas"]["FirmwareFile"][];
+            left: components["schemas"]["Left"][];
         };
         /** @description See core's addressing/universes.py. `version` is that of the device that is decided on. */
         Fixture: {
@@ -2850,6 +3002,10 @@ export interface components {
             name: string;
             label: string;
         };
+        Left: {
+            name: string;
+            why: string;
+        };
         LetGoRequest: {
             point: string;
         };
@@ -3044,6 +3200,18 @@ export interface components {
             sent: number;
             notes: string[];
         };
+        /** @description What is wanted of a model: the current version, the least and why. `known_least` is what its profile says. */
+        ModelFirmware: {
+            profile: string;
+            model: string;
+            scheme: string;
+            current: string;
+            said: boolean;
+            least: string;
+            why: string;
+            known_least: string;
+            known_why: string;
+        };
         Monitor: {
             points: components["schemas"]["Monitored"][];
             edges: components["schemas"]["Edge"][];
@@ -3182,6 +3350,13 @@ export interface components {
             value: unknown;
             shown: string;
         };
+        OfferedFile: {
+            id: string;
+            name: string;
+            version: string;
+            notes: string;
+            hardware: string[];
+        };
         OnvifUserRequest: {
             name: string;
             password: string;
@@ -3314,6 +3489,17 @@ export interface components {
             active?: boolean;
             password?: string;
             second_factor?: boolean;
+        };
+        /** @description What people say of a file. An empty `refused` takes that back. */
+        PatchedMarkRequest: {
+            refused?: string;
+            notes?: string;
+            version?: string;
+            profile?: string;
+            source?: string;
+            supersedes?: string;
+            /** Format: date */
+            dated?: string | null;
         };
         Patches: {
             proposals: components["schemas"]["Patch"][];
@@ -3694,6 +3880,7 @@ export interface components {
             disturbs: string[];
             asks: components["schemas"]["Asks"] | null;
             waits: components["schemas"]["Waits"] | null;
+            sends: components["schemas"]["Sends"] | null;
             look_at: string[];
             note: string;
             try: string;
@@ -3720,6 +3907,14 @@ export interface components {
         SecondFactor: {
             address: string;
             key: string;
+        };
+        /** @description How much of a file a device has, in bytes, how long the rest may take (s), and whether it may be unplugged. */
+        Sends: {
+            sent: number;
+            total: number;
+            /** Format: double */
+            left: number | null;
+            unplug: boolean;
         };
         Setting: {
             path: string;
@@ -4074,6 +4269,15 @@ export interface components {
             /** Format: double */
             usual: number;
         };
+        /** @description An empty `current` means the newest that may be used; `least` needs a `why`. */
+        WantRequest: {
+            /** @default  */
+            current: string;
+            /** @default  */
+            least: string;
+            /** @default  */
+            why: string;
+        };
         WatchManyRequest: {
             devices: string[];
         };
@@ -4197,9 +4401,10 @@ export interface components {
          *     * `restore` - restore
          *     * `undo` - undo
          *     * `procedure` - procedure
+         *     * `firmware` - firmware
          * @enum {string}
          */
-        WorkKindEnum: "sweep" | "read" | "backup" | "verify" | "apply" | "restore" | "undo" | "procedure";
+        WorkKindEnum: "sweep" | "read" | "backup" | "verify" | "apply" | "restore" | "undo" | "procedure" | "firmware";
         /**
          * @description What a plan or run is asked for. `plan` is the id of the one that is approved by this, `reason` why values are
          *     kept that its remarks name as unsafe.
@@ -4220,6 +4425,7 @@ export interface components {
             /** @default false */
             over_later: boolean;
             procedure?: string;
+            file?: string;
             reason?: string;
         };
         Error: {
@@ -5221,6 +5427,36 @@ export interface operations {
             };
         };
     };
+    devices_firmware_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmwareOfDevice"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     devices_history_create: {
         parameters: {
             query?: never;
@@ -5632,6 +5868,225 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    firmware_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmwareLibrary"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    firmware_retrieve_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmwareFile"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    firmware_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    firmware_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedMarkRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmwareFile"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    firmware_devices_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DevicesFirmware"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    firmware_import_create: {
+        parameters: {
+            query?: {
+                source?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmwareTaken"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    firmware_models_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WantRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelFirmware"];
                 };
             };
             /** @description What happened, what was not changed, what to try */

@@ -32,7 +32,7 @@ export function useChange<T>(change: (input: T) => Promise<unknown>, done?: () =
     onSuccess: () => done?.(),
     onError: tellProblem,
     onSettled: () => {
-      for (const key of ["devices", "device", "overview", "free", "backups", "logins", "monitor"])
+      for (const key of ["devices", "device", "overview", "free", "backups", "logins", "monitor", "firmware"])
         void client.invalidateQueries({ queryKey: [key] });
     },
   });

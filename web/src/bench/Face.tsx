@@ -6,6 +6,7 @@ import { Button } from "../ui/Button";
 import { INK, Mark } from "../ui/Mark";
 import { Choice, Mono, When } from "../ui/parts";
 import { Rename } from "../ui/Rename";
+import { FirmwareLine } from "./Firmware";
 
 /** Who the selected device is: name, area, identity, address, firmware, when last read. */
 export function Face({ device, overview }: { device: Device; overview: Schemas["Overview"] }) {
@@ -71,11 +72,7 @@ export function Face({ device, overview }: { device: Device; overview: Schemas["
           <When at={device.read} />
         </dd>
       </dl>
-      {device.firmware_trouble && (
-        <p className="mt-1.5 text-[12.5px] text-madder">
-          Firmware {device.firmware} is {device.firmware_trouble}.
-        </p>
-      )}
+      {device.taken_in && <FirmwareLine device={device} />}
       {device.read_trouble && <p className="mt-1.5 text-[12.5px] text-madder">Last try to read: {device.read_trouble}</p>}
     </div>
   );

@@ -2,7 +2,9 @@ import { useEffect, useState } from "react";
 import type { Run, RunStep } from "../api/client";
 import { api, got } from "../api/client";
 import { useChange } from "../api/work";
+import { size } from "../lib/words";
 import { Button } from "../ui/Button";
+import { Bar } from "../ui/parts";
 
 /** What a run waits for: a person at the device, or the device itself, with the light to look at. */
 export function AtHand({ run }: { run: Run }) {
@@ -12,7 +14,7 @@ export function AtHand({ run }: { run: Run }) {
       {run.waiting.map((step) => (
         <li key={step.ordinal} className="flex flex-wrap items-baseline gap-x-3 gap-y-1 py-1 text-[13px]">
           <b>{step.name}</b>
-          {step.asks ? <Asked run={run} step={step} asks={step.asks} /> : step.waits && <Awaited waits={step.waits} />}
+          {step.asks ? <Asked run={run} step={step} asks={step.asks} /> : step.sends ? <Sent sends={step.sends} /> : step.waits && <Awaited waits={step.waits} />}
           {step.look_at.length > 0 && (
             <ul className="w-full text-[12.5px] text-soft">
               {step.look_at.map((line) => (
@@ -66,6 +68,23 @@ function Awaited({ waits }: { waits: NonNullable<RunStep["waits"]> }) {
     <span role="status">
       It is away for {gone} s; usually it is back in {waits.usual} s.
     </span>
+  );
+}
+
+/** How much of a file is over, and how long the rest takes. */
+function Sent({ sends }: { sends: NonNullable<RunStep["sends"]> }) {
+  const share = sends.total ? sends.sent / sends.total : 0;
+  return (
+    <>
+      <span className="w-48 self-center">
+        <Bar share={share} label="Share of the file that is over" />
+      </span>
+      <span role="status">
+        {size(sends.sent)} of {size(sends.total)}
+        {sends.left !== null && sends.left >= 1 && `, about ${Math.round(sends.left)} s more`}
+      </span>
+      {!sends.unplug && <b className="text-madder">Do not unplug it.</b>}
+    </>
   );
 }
 

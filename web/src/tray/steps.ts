@@ -10,6 +10,7 @@ const STEPS: Record<string, { short: string; plan: string }> = {
   quiet: { short: "watch", plan: "watch it until it stood still for half a minute, as the proof" },
   perform: { short: "do it", plan: "do it, wait until it is back, and read what it has then" },
   backup: { short: "back up", plan: "back up, so that what it has now is not lost" },
+  load: { short: "load firmware", plan: "check the file against it, send it, wait, find it again as itself, and prove its version" },
   "put back": { short: "put back", plan: "put back" },
 };
 

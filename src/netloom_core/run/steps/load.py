@@ -94,7 +94,7 @@ class LoadFirmware:
     # Sending
 
     async def _send(self, context: StepContext, known: Firmware, image: Image, identity: Identity) -> None:
-        step, name = context.step, context.target.name
+        step = context.step
         step.state = ACTING
         file = f"{image.name}, SHA-256 {image.digest[:16]}…"
         await context.intend([], said=f"firmware {image.version} ({file}) over {identity.firmware or 'none'}")
@@ -108,14 +108,8 @@ class LoadFirmware:
                 await context.conclude("failed", error.message)
                 raise
             await self._broken_off(context, known, image, error)
-        except asyncio.CancelledError:
-            step.evidence = {**step.evidence, "phase": "cut off"}
-            raise
         finally:
             await talk.drop()
-        step.evidence = {**step.evidence, "phase": "sent", "sent": image.size}
-        if known.unplug:
-            step.message = f"{name} has all of it. Do not unplug it."
 
     async def _broken_off(self, context: StepContext, known: Firmware, image: Image, error: NetloomError) -> None:
         """Whatever came back, what is there now is told. Raises NotDone unless it took the file all the same."""
@@ -140,8 +134,7 @@ class LoadFirmware:
     async def _come_back(self, context: StepContext, known: Firmware, image: Image) -> _Seen:
         step = context.step
         step.evidence = {
-            **step.evidence,
-            "phase": "waiting",
+            **{key: value for key, value in step.evidence.items() if key != "sends"},
             "waits": {"since": context.clock.now(), "usual": known.away},
         }
         await context.records.save_step(context.run, step)
@@ -299,13 +292,13 @@ class _Progress:
     def _note(self) -> None:
         gone = asyncio.get_running_loop().time() - self._begun
         left = gone / self._sent * (self._image.size - self._sent) if self._sent else None
-        self._context.step.evidence = {
-            **self._context.step.evidence,
-            "phase": "sending",
+        sends = {
             "sent": self._sent,
             "total": self._image.size,
             "left": None if left is None else round(left, 1),
+            "unplug": not self._context.step.params["unplug"],
         }
+        self._context.step.evidence = {**self._context.step.evidence, "sends": sends}
 
     async def _save(self) -> None:
         while True:

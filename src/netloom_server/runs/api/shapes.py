@@ -69,6 +69,15 @@ class WaitsSerializer(Form):
     usual = serializers.FloatField()
 
 
+class SendsSerializer(Form):
+    """How much of a file a device has, in bytes, how long the rest may take (s), and whether it may be unplugged."""
+
+    sent = serializers.IntegerField()
+    total = serializers.IntegerField()
+    left = serializers.FloatField(allow_null=True)
+    unplug = serializers.BooleanField()
+
+
 class AnswerSerializer(Form):
     """A person's answer to a step that waits for one: whether what it asks for is so."""
 
@@ -89,6 +98,7 @@ class RunStepSerializer(Form):
     disturbs = serializers.ListField(child=serializers.CharField())
     asks = AsksSerializer(allow_null=True)
     waits = WaitsSerializer(allow_null=True)
+    sends = SendsSerializer(allow_null=True)
     look_at = serializers.ListField(child=serializers.CharField())
     note = serializers.CharField(allow_blank=True)
 
@@ -134,6 +144,7 @@ class WorkSerializer(Form):
     plan = serializers.CharField(required=False, allow_blank=True, max_length=12)
     over_later = serializers.BooleanField(required=False, default=False)
     procedure = serializers.CharField(required=False, allow_blank=True, max_length=130)
+    file = serializers.CharField(required=False, allow_blank=True, max_length=120)
     reason = serializers.CharField(required=False, allow_blank=True, max_length=300)
 
 

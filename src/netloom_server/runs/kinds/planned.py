@@ -7,6 +7,7 @@ from typing import Any
 from netloom_core.errors import RequestError, WrongModel
 from netloom_core.plan.procedures import CALM, PERFORMED, POWER_CYCLE
 from netloom_server.base.problems import NotFound
+from netloom_server.firmware.services.standing import chosen_file
 from netloom_server.installation.models import Device
 from netloom_server.installation.services.records import chosen, resolve
 from netloom_server.runs.kinds.base import Asked
@@ -70,6 +71,17 @@ class Undo(Planned):
         wrote = {step.device for step in run.steps.all() if step.params.get("changes")}
         there = list(Device.objects.filter(id__in=wrote).values_list("id", flat=True))
         return {"ids": there, "run": run.id, "over_later": asked.data["over_later"]}
+
+
+class Firmware(Planned):
+    name = "firmware"
+
+    def order(self, asked: Asked) -> dict[str, Any]:
+        if len(asked.devices) != 1:
+            raise RequestError("Firmware is loaded into one device at a time.", "Name one device. Nothing was done.")
+        device = resolve(asked.devices[0])
+        file = chosen_file(device, asked.data.get("file") or "", asked.library)
+        return {"ids": [device.id], "devices": asked.devices, "file": file.id}
 
 
 class Procedure(Planned):

@@ -2,12 +2,14 @@
 
 from netloom_server.runs.kinds.backup import Backup
 from netloom_server.runs.kinds.base import Begins, Plans
-from netloom_server.runs.kinds.planned import Apply, Procedure, Restore, Undo
+from netloom_server.runs.kinds.planned import Apply, Firmware, Procedure, Restore, Undo
 from netloom_server.runs.kinds.read import Read
 from netloom_server.runs.kinds.sweep import Sweep
 from netloom_server.runs.kinds.verify import Verify
 
-PLANNED: dict[str, Plans] = {"apply": Apply(), "restore": Restore(), "undo": Undo(), "procedure": Procedure()}
+PLANNED: dict[str, Plans] = {"apply": Apply(), "restore": Restore(), "undo": Undo(), "procedure": Procedure(),
+                            "firmware": Firmware()}  # fmt: skip
 KINDS: dict[str, Begins] = {
-    kind.name: kind for kind in (Sweep(), Read(), Backup(), Verify(), Apply(), Restore(), Undo(), Procedure())
+    kind.name: kind
+    for kind in (Sweep(), Read(), Backup(), Verify(), Apply(), Restore(), Undo(), Procedure(), Firmware())
 }

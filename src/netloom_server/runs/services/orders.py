@@ -14,6 +14,7 @@ from netloom_core.model.work import RunState
 from netloom_core.plan.procedures import POWER_CYCLE
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import NotFound
+from netloom_server.firmware.services.files import find
 from netloom_server.installation.models import Device
 from netloom_server.installation.services.feeding import feeder_of
 from netloom_server.installation.services.places import Site, place_waits, with_running
@@ -103,11 +104,26 @@ def _procedure(params: dict[str, Any]) -> Maker:
     return lambda device, library: Order(device.id, device.name, version=device.version)
 
 
+def _firmware(params: dict[str, Any]) -> Maker:
+    file = find(params["file"])
+
+    def make(device: Device, library: Library) -> Order:
+        told = {
+            "id": file.id, "name": file.name, "version": file.version, "code": file.code, "size": file.size,
+            "digest": file.digest, "refused": file.refused, "profile": file.profile, "notes": file.notes,
+            "has": device.firmware,
+        }  # fmt: skip
+        return Order(device.id, device.name, version=device.version, file=told)
+
+    return make
+
+
 ORDERS: dict[str, Callable[[dict[str, Any]], Maker]] = {
     "apply": _apply,
     "restore": _restore,
     "undo": _undo,
     "procedure": _procedure,
+    "firmware": _firmware,
 }
 
 

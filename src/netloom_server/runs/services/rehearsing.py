@@ -19,6 +19,7 @@ from netloom_server.installation.services.labels import Labels
 from netloom_server.runs.models import Plan
 
 MOST_STEPS = 6000
+NOT_PLAYED = ("procedure", "firmware")
 Can = Callable[[str, Any], Abilities]
 
 
@@ -27,10 +28,8 @@ def rehearse(plan_id: str, library: Library, can: Can) -> dict[str, Any]:
     plan = Plan.objects.filter(id=plan_id[:12]).first()
     if plan is None:
         raise NotFound(f"There is no plan {plan_id!r}.", "Make a plan first.")
-    if plan.kind == "procedure":
-        raise StalePlan(
-            "A procedure is not rehearsed: what comes of it is the device's own.", "Look at what survives it."
-        )
+    if plan.kind in NOT_PLAYED:
+        raise StalePlan("That is not rehearsed: what comes of it is the device's own.", "Look at what survives it.")
     steps = [work.StepState(**step) for step in plan.steps]
     if not steps or len(steps) > MOST_STEPS:
         raise StalePlan(

@@ -25,7 +25,7 @@ FAILURES = 3  # that a run tells by itself
 ACTING_SHOWN = 24  # of a run: as many devices are worked on at once
 WATCH = "watch"  # by whom sweeps are made that begin by themselves
 KIND_WORDS = {"apply": "write", "restore": "restore", "undo": "taking back", "verify": "verification",
-              "procedure": "procedure"}  # fmt: skip
+              "procedure": "procedure", "firmware": "firmware"}  # fmt: skip
 
 
 @transaction.atomic
@@ -177,7 +177,7 @@ def save_run(run: work.RunState) -> None:
 
 @transaction.atomic
 def save_plan(run: work.RunState, plan: MadePlan) -> None:
-    kept = ("backup", "devices", "keep", "run", "procedure")
+    kept = ("backup", "devices", "keep", "run", "procedure", "file")
     params = {name: value for name, value in run.params.items() if name in kept}
     Plan.objects.update_or_create(
         id=run.id,
@@ -247,7 +247,7 @@ def run_as_dict(run: Run) -> dict[str, Any]:
         whole["failures"] = steps_as_dicts(run, states=bad, limit=FAILURES)
     if run.state in LIVE and counts.get(work.ACTING):
         acting = steps_as_dicts(run, states=[work.ACTING], limit=ACTING_SHOWN)
-        whole["waiting"] = [step for step in acting if step["asks"] or step["waits"]]
+        whole["waiting"] = [step for step in acting if step["asks"] or step["waits"] or step["sends"]]
     return whole
 
 

@@ -1,0 +1,142 @@
+"""Firmware of described units: files as their makers would make them, and what a unit does with one.
+
+A file is one line of words, `HEAD code=… rev=… version=… crc=…`, and the payload that the CRC-32 is of.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import re
+import zlib
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+LINE = re.compile(rb"^(\S+) code=(\S+) rev=(\S+) version=(\S+) crc=([0-9a-f]{8})\n")
+MOST = 64_000_000
+
+
+class FirmwareForm(BaseModel):
+    """`banks` 1 is a unit that overwrites what it runs from: cut off, it is left in its loader. `sets` are values that
+    a new version brings with it; `pair` is set where it hands the file on to its other half."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    head: str
+    code: str
+    hardware: str = "A"
+    boot: float = 2.0
+    banks: int = 2
+    pair: bool = False
+    sets: dict[str, Any] = {}
+
+
+def made(form: FirmwareForm, version: str, size: int, *, revisions: str = "", code: str = "") -> bytes:
+    payload = bytes((n * 37 + n // 256 * 11) & 0xFF for n in range(size))
+    words = f"{form.head} code={code or form.code} rev={revisions or form.hardware} version={version}"
+    return f"{words} crc={zlib.crc32(payload):08x}\n".encode() + payload
+
+
+class Loading:
+    """One unit's way with firmware. `unit.firmware` is what runs; `mode` is `loader` while nothing does."""
+
+    def __init__(self, unit: Any, form: FirmwareForm) -> None:
+        self.unit, self.form = unit, form
+        self.mode = ""
+        self.far = str(unit.firmware)  # of its other half
+        self._hidden = ""  # the version that it has and does not tell before its power was cut
+        self._busy = False
+
+    @property
+    def version(self) -> str:
+        return "" if self.mode else str(self.unit.firmware)
+
+    def words(self) -> dict[str, str]:
+        told = {"hardware": self.form.hardware, "mode": self.mode, "firmware": self.version}
+        return {**told, "far_firmware": self.far if self.form.pair else ""}
+
+    def began(self) -> str:
+        """Somebody begins to send; why it will not take any, else nothing."""
+        if self._busy:
+            return "another file is coming in"
+        if self.unit.faults.refuse_writes:
+            return "locked"
+        self._busy = True
+        return ""
+
+    def came(self, share: float) -> bool:
+        """So much of it is here, of 1. False where the power went just now."""
+        limit = self.unit.faults.cut_load
+        if limit and share >= limit:
+            self.unit.faults.cut_load = 0.0
+            self.gave_up(share)
+            self.unit._job(self.unit.power_cut())
+            return False
+        return True
+
+    def gave_up(self, share: float = 0.0) -> None:
+        self._busy = False
+        if self.form.banks == 1 and share > 0:
+            self.mode = "loader"
+            self.unit.on_change()
+
+    def whole(self, data: bytes) -> str:
+        """All of it is here: why it is not taken, else nothing, and it starts anew."""
+        self._busy = False
+        if self.unit.faults.spoil_load:
+            self.unit.faults.spoil_load = False
+            data = data[:-1] + bytes((data[-1] ^ 0xFF,))
+        found = LINE.match(data)
+        if found is None or found[1].decode() != self.form.head:
+            return "not a file of ours"
+        if found[2].decode() != self.form.code:
+            return f"for {found[2].decode()}, this is {self.form.code}"
+        if self.form.hardware not in found[3].decode().split(","):
+            return f"for hardware {found[3].decode()}, this is {self.form.hardware}"
+        if zlib.crc32(data[found.end() :]) != int(found[5], 16):
+            self.gave_up(1.0)
+            return "damaged on the way"
+        self._start(found[4].decode())
+        return ""
+
+    def _start(self, version: str) -> None:
+        unit = self.unit
+        if unit.faults.hide_version:
+            unit.faults.hide_version, self._hidden = False, version
+        else:
+            self._now(version)
+
+        async def anew() -> None:
+            await asyncio.sleep(0.3)
+            hidden, self._hidden = self._hidden, ""
+            boot, unit.faults.boot_seconds = unit.faults.boot_seconds, self.form.boot
+            await unit.power_cut()
+            self._hidden = hidden
+            await asyncio.sleep(self.form.boot)
+            unit.faults.boot_seconds = boot
+
+        unit._job(anew())
+
+    def _now(self, version: str) -> None:
+        self.mode, self.unit.firmware = "", version
+        if not self.unit.faults.half_load:
+            self.far = version
+        self.unit.faults.half_load = False
+        for path, value in self.form.sets.items():
+            self.unit.memory.set(path, value)
+        if self.form.sets:
+            self.unit.keep()
+        self.unit.on_change()
+
+    def power_went(self) -> None:
+        self._busy = False
+        if self._hidden:
+            hidden, self._hidden = self._hidden, ""
+            self._now(hidden)
+
+    def state(self) -> dict[str, Any]:
+        return {"firmware": self.unit.firmware, "mode": self.mode, "far": self.far}
+
+    def load(self, state: dict[str, Any]) -> None:
+        self.unit.firmware = state.get("firmware") or self.unit.firmware
+        self.mode, self.far = str(state.get("mode", "")), str(state.get("far") or self.unit.firmware)
