@@ -30,6 +30,8 @@ SAVED_EVERY_S = 0.5
 LATE = 3  # times the usual time until it is called lost
 BY_HAND_S = 300.0
 MOST_SHOWN = 200
+LINGERS_S = 20.0  # how long one that still answers may only be about to go, at most
+AGAIN = "Load it again when its power and cable are good: it is sent from its beginning."
 DIGEST_PIECE = 1 << 18
 
 
@@ -51,8 +53,7 @@ class LoadFirmware:
             return
         known = _firmware(context)
         seen = await _awaited(context, known, known.away)
-        if seen.here is not None:
-            await arrived(context, seen.here)
+        await _noted(context, seen)
         new = seen.identity is not None and _has(seen.identity, context)
         changed = new and context.step.params["version"] != context.step.evidence.get("from")
         said = f"Netloom was cut off while firmware went over. {seen.words(context)}"
@@ -114,8 +115,7 @@ class LoadFirmware:
     async def _broken_off(self, context: StepContext, known: Firmware, image: Image, error: NetloomError) -> None:
         """Whatever came back, what is there now is told. Raises NotDone unless it took the file all the same."""
         seen = await _awaited(context, known, known.away)
-        if seen.here is not None:
-            await arrived(context, seen.here)
+        await _noted(context, seen)
         new = seen.identity is not None and _has(seen.identity, context)
         if new and image.version != context.step.evidence["from"]:
             return
@@ -124,7 +124,7 @@ class LoadFirmware:
         await context.conclude("failed" if seen.identity is not None else "unknown", f"{error.message} {words}"[:900])
         raise NotDone(
             f"{error.message} {words}",
-            error.hint or "Load it again, from its beginning." if not refused else "Choose another file.",
+            AGAIN if seen.waits or not refused else error.hint or "Choose another file.",
             target=context.target.device,
             outcome="refused" if seen.identity is not None else "unknown",
         ) from error
@@ -140,21 +140,21 @@ class LoadFirmware:
         await context.records.save_step(context.run, step)
         loop = asyncio.get_running_loop()
         begun, went = loop.time(), False
+        # One that tells the new version may only be about to start with it.
+        lingers = min(max(known.away, GONE_S), LINGERS_S) if known.away else 0.0
         while True:
             seen = await _look(context, known)
             went = went or seen.here is None
-            new = seen.identity is not None and _has(seen.identity, context)
-            changed = new and step.evidence["from"] != image.version
-            late = loop.time() > begun + known.away + GONE_S
-            if seen.here is not None and (changed or went or late) and not (seen.waits and not late):
+            late = loop.time() > begun + lingers
+            moved = seen.here is not None and seen.here.place != context.target.place
+            if seen.here is not None and (late or ((went or moved) and not seen.waits)):
                 break
             if loop.time() > begun + max(known.away * LATE, known.away + 2 * GONE_S):
                 seen = await self._elsewhere(context, known)
                 break
             await asyncio.sleep(PAUSE_S)
         seen.went = went
-        if seen.here is not None:
-            await arrived(context, seen.here)
+        await _noted(context, seen)
         return seen
 
     async def _elsewhere(self, context: StepContext, known: Firmware) -> _Seen:
@@ -178,9 +178,7 @@ class LoadFirmware:
         if seen.waits:
             words = seen.words(context)
             await context.conclude("failed", words)
-            raise NotDone(
-                words, "Load a file again: its loader takes one.", target=context.target.device, outcome="applied"
-            )
+            raise NotDone(words, AGAIN, target=context.target.device, outcome="applied")
         identity = await context.patiently(lambda: _identity(context))
         if known.power_cycle and not _has(identity, context):
             identity = await self._without_power(context, identity)
@@ -387,6 +385,14 @@ async def _awaited(context: StepContext, known: Firmware, seconds: float) -> _Se
         if seen.here is not None or loop.time() >= until:
             return seen
         await asyncio.sleep(PAUSE_S)
+
+
+async def _noted(context: StepContext, seen: _Seen) -> None:
+    """Where it is and what it tells of itself, on its record: its loader, too."""
+    if seen.here is None or seen.identity is None:
+        return
+    await arrived(context, seen.here)
+    await context.records.save_reading(context.target.device, {}, seen.identity, context.clock.now())
 
 
 def _from_then_on(known: Firmware, since: str, evidence: dict[str, Any]) -> bool:
