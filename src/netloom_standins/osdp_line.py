@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import asyncio
-from dataclasses import dataclass, replace
+import struct
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -22,12 +23,15 @@ from netloom_core.protocols.osdp.messages import (
     PdId,
     TableReply,
 )
+from netloom_standins.described.loading import MOST, Loading
 from netloom_standins.described.memory import Wrong, spread
 from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.osdp_secure import SCBK_D, Broken, UnitChannel
 from netloom_standins.pty_port import SPEEDS, PtyPort, mixed
 
 TURNAROUND_S = 0.002
+FRAGMENT = struct.Struct("<BIIH")
+RESTARTS, FINISHING, GIVEN_UP, NOT_FOR_IT = 2, 3, -1, -3
 COLOURS = {0: "off", 1: "red", 2: "green", 3: "amber"}
 
 
@@ -71,6 +75,7 @@ class OsdpUnit(DescribedUnit):
     _channel: UnitChannel | None = None
     _sequence: int = 0
     _last: bytes = b""
+    _file: bytearray = field(default_factory=bytearray)
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -108,7 +113,7 @@ class OsdpUnit(DescribedUnit):
         self.key = bytes.fromhex(state.get("key", ""))
 
     async def power_cut(self) -> None:
-        self._sequence, self._last, self._channel = 0, b"", None
+        self._sequence, self._last, self._channel, self._file = 0, b"", None, bytearray()
         await super().power_cut()
 
     def _unplug(self, seconds: float) -> None:
@@ -215,6 +220,8 @@ class OsdpUnit(DescribedUnit):
                 return self._shows(self.form.text, frame.data[6:].decode("latin-1") if len(frame.data) > 6 else None)
             case Cmd.KEYSET:
                 return self._keyset(frame)
+            case Cmd.FILETRANSFER if self.loading is not None:
+                return self._file_part(self.loading, frame.data)
         return Rep.NAK, b"\x03"
 
     def _flags(self, paths: list[str]) -> bytes:
@@ -258,6 +265,28 @@ class OsdpUnit(DescribedUnit):
         self.key = data[2:]
         self.on_change()
         return Rep.ACK, b""
+
+    def _file_part(self, loading: Loading, data: bytes) -> tuple[int, bytes]:
+        """A fragment of a file: its kind, size in all, offset and own size, then the bytes."""
+        if len(data) < FRAGMENT.size:
+            return Rep.NAK, b"\x02"
+        _, total, offset, size = FRAGMENT.unpack(data[: FRAGMENT.size])
+        part = data[FRAGMENT.size :]
+        if len(part) != size:
+            return Rep.NAK, b"\x02"
+        if size == 0 and len(self._file) == total and total:
+            file, self._file = bytes(self._file), bytearray()
+            return Rep.FTSTAT, told_of_file(RESTARTS if not loading.whole(file) else NOT_FOR_IT)
+        if offset == 0:
+            self._file = bytearray()
+            if loading.began():
+                return Rep.FTSTAT, told_of_file(GIVEN_UP)
+        if offset != len(self._file) or total > MOST:
+            loading.gave_up()
+            return Rep.FTSTAT, told_of_file(GIVEN_UP)
+        self._file += part
+        loading.came(len(self._file) / total)
+        return Rep.FTSTAT, told_of_file(FINISHING if len(self._file) >= total else 0)
 
     def _comset(self, data: bytes) -> tuple[int, bytes]:
         if len(data) != 5:
@@ -316,6 +345,11 @@ class OsdpUnit(DescribedUnit):
         for path, value in good:
             self.written(path, value)
         return STATUS_OK
+
+
+def told_of_file(detail: int) -> bytes:
+    """How it goes with a file; between two fragments it wants 5 ms, and at most 96 bytes at once."""
+    return struct.pack("<BHhH", 1, 5, detail, 96)
 
 
 class OsdpLine(PtyPort):

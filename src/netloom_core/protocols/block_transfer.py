@@ -20,7 +20,8 @@ CRC_ASKED, STREAM_ASKED = ord("C"), ord("G")
 SHORT, LONG = 128, 1024
 TRIES = 10  # of one block (chapter 7.3)
 BEGIN_S = 60.0  # until the receiver asks for the first block
-ANSWER_S = 15.0  # to a block; a receiver asks again after 10 s itself
+ANSWER_S = 12.0  # to a block; a receiver asks again after 10 s itself (chapter 7.3.2)
+QUIET_TRIES = 3  # in a row without any answer: then nobody is there
 ASKED_AGAIN_S = 2.0  # receivers ask every three seconds or so until the first block comes
 CANCELS = 2  # in a row: one alone may be noise (chapter 7.3.1)
 NAME = 100  # letters of a file's name, so that block 0 stays short
@@ -79,8 +80,9 @@ class Sender:
         self._crc = True
         self._number, self._offset, self._length = 0, 0, 0
         self._last = b""
-        self._tries, self._cancels, self._waited = 0, 0, 0.0
+        self._tries, self._quiet, self._cancels, self._waited = 0, 0, 0, 0.0
         self.sent = 0
+        self.rest = b""  # what came after the end: words about it
 
     @property
     def done(self) -> bool:
@@ -89,10 +91,17 @@ class Sender:
     def feed(self, data: bytes) -> bytes:
         """What to send now. Raises Refused where the receiver cancels, ProtocolError where it takes no block."""
         out = b""
-        for byte in data:
+        for at, byte in enumerate(data):
+            if self.done:
+                self.rest += data[at:]
+                break
             if out and byte != CAN:
                 continue  # it was sent before this: no answer to it
-            out += self._heard(byte)
+            try:
+                out += self._heard(byte)
+            except Refused:
+                self.rest += data[at + 1 :].lstrip(bytes((CAN, 0x08)))
+                raise
         return out
 
     def silence(self, seconds: float) -> bytes:
@@ -105,7 +114,8 @@ class Sender:
         if self._at in (_At.BATCH, _At.CLOSE):
             self._at = _At.DONE  # it has confirmed the whole file; that no other one follows it need not know
             return b""
-        return self._again("it fell silent")
+        self._quiet += 1
+        return self._again("it fell silent", over=self._quiet > QUIET_TRIES)
 
     def cancel(self) -> bytes:
         """What tells the receiver that nothing more comes (chapter 7.3.1)."""
@@ -123,6 +133,7 @@ class Sender:
         self._cancels = 0
         if byte not in (ACK, NAK, CRC_ASKED, STREAM_ASKED):
             return b""  # noise, or words of a console before it begins
+        self._quiet = 0
         asked_early = byte == CRC_ASKED and self._waited < ASKED_AGAIN_S
         self._waited = 0.0
         match self._at:
@@ -188,11 +199,11 @@ class Sender:
         self._last, self._tries, self._waited = data, 1, 0.0
         return data
 
-    def _again(self, why: str) -> bytes:
+    def _again(self, why: str, *, over: bool = False) -> bytes:
         self._waited = 0.0
-        if self._tries >= TRIES:
+        if over or self._tries >= TRIES:
             raise NoAnswer(
-                f"After {self.sent} of {self.size} bytes {self._at.value}, sent {TRIES} times: {why}.",
+                f"After {self.sent} of {self.size} bytes {self._at.value}, sent {self._tries} times: {why}.",
                 "Look at the cable and the speed; begin again.",
             )
         self._tries += 1

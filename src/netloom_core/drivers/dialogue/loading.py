@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from netloom_core.drivers.dialogue.flow import pattern
 from netloom_core.drivers.dialogue.form import DialogueLoad
-from netloom_core.drivers.dialogue.talk import Conversation, said
+from netloom_core.drivers.dialogue.talk import Conversation, said, shown
 from netloom_core.errors import NoAnswer, Refused
 from netloom_core.links.tftp import giving
 from netloom_core.model.device import Target
@@ -33,7 +33,7 @@ async def load(
                 raise fetched.trouble
             _judge(how, text, target.name)
             if not fetched.whole:
-                raise Refused(f"{target.name} said {text.strip()[-80:]!r} without having fetched the file.")
+                raise Refused(f"{target.name} said {shown(text)[-80:]!r} without having fetched the file.")
         return
     if how.ready:
         _judge(how, await talk.tell(command, how.ready, how.refused, how.answer_seconds), target.name)
@@ -58,9 +58,13 @@ async def _blocks(talk: Conversation, how: DialogueLoad, image: Image, told: Cal
             told(sender.sent)
             if out:
                 await talk.send_bytes(out)
+        talk.put_back(sender.rest)
     except Refused as error:
+        talk.put_back(sender.rest)
         words = await talk.words(WORDS_S, how.refused or how.done)
-        raise Refused(f"{error.message} It said {words!r}." if words else error.message, error.hint) from error
+        raise Refused(
+            f"{error.message} It said {shown(words)!r}." if words.strip() else error.message, error.hint
+        ) from error
     except (asyncio.CancelledError, NoAnswer):
         await talk.send_bytes(sender.cancel())
         raise
@@ -68,6 +72,4 @@ async def _blocks(talk: Conversation, how: DialogueLoad, image: Image, told: Cal
 
 def _judge(how: DialogueLoad, text: str, name: str) -> None:
     if how.refused and pattern(how.refused).search(text):
-        raise Refused(
-            f"{name} does not take the file: it said {text.strip()[-120:]!r}.", "Is it the right file for it?"
-        )
+        raise Refused(f"{name} does not take the file: it said {shown(text)[-120:]!r}.", "Is it the right file for it?")

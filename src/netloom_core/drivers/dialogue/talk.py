@@ -116,11 +116,11 @@ class Conversation:
         """What it said until one of the two fits; `command` is said before, where there is one. Raises NoAnswer."""
         if command:
             await self.say(command)
-        text = await self.words(seconds, *(one for one in (wanted, refused) if one))
+        text = await self.words(seconds, *(one for one in (refused, wanted) if one))
         if not any(pattern(one).search(text) for one in (wanted, refused) if one):
             raise NoAnswer(
                 f"{self._name} did not say what was waited for within {seconds:g} s."
-                + (f" It said {text[-80:]!r}." if text else ""),
+                + (f" It said {shown(text)[-80:]!r}." if text.strip() else ""),
                 "Look at its lights. Read it again before anything else is done.",
             )
         return text
@@ -136,13 +136,17 @@ class Conversation:
                 if found is not None:
                     self._heard.text = text[found.end() :]
                     text = text[: found.end()]
-                return "".join(c if c.isprintable() else " " for c in text).strip()
+                return text
             await self._hear(min(left, PIECE_S))
 
     def left_over(self) -> bytes:
         """What came after the words that were waited for."""
         text, self._heard.text = self._heard.text, ""
         return text.encode("utf-8", "replace")
+
+    def put_back(self, data: bytes) -> None:
+        """What belongs to the words that follow."""
+        self._heard.feed(data)
 
     async def raw(self, seconds: float) -> bytes:
         data = await self._port.read(seconds)
@@ -198,6 +202,10 @@ class Conversation:
                     outcome="not_sent",
                 )
             await self._hear(min(max(deadline - loop.time(), 0), PIECE_S))
+
+
+def shown(text: str) -> str:
+    return "".join(c if c.isprintable() else " " for c in text).strip()
 
 
 def facts_of(lines: Sequence[str], answer: str) -> dict[str, str]:

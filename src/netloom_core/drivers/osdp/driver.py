@@ -242,7 +242,13 @@ class OsdpDriver(BoundDriver):
         most, offset, status = how.fragment, 0, file_transfer.FileStatus(0, 0, 0)
         while offset < image.size:
             data = image.read(offset, most)
-            status = await self._talk(file_transfer.give(how.kind, image.size, offset, data))
+            try:
+                status = await self._talk(file_transfer.give(how.kind, image.size, offset, data))
+            except Unproven as error:
+                if not offset:
+                    raise
+                text = f"{self.target.name} began its talk anew after {offset} of {image.size} bytes."
+                raise NoAnswer(text, "Did its power go? Look what it has now.") from error
             offset += len(data)
             told(offset)
             most = min(how.fragment, status.most) if status.most else how.fragment

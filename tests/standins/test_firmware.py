@@ -1,0 +1,113 @@
+"""Firmware into stand-ins by their own protocols: HTTP, YMODEM on a serial line, OSDP file transfer. What they refuse,
+and what is cut off on the way."""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from netloom_core.errors import NetloomError, Refused
+from netloom_core.library.files import recognised
+from netloom_core.library.load import Library
+from netloom_core.model.image import Image
+from netloom_core.protocols import block_transfer
+from netloom_standins.described.loading import made
+from tests.standins.models import Bench, bench
+
+MODELS = {"corrain-xt1": "1.13.0", "wendle-w1": "2.4", "dunmarrow-dr2": "2.4.0"}
+SIZE = 1500
+SAYS = {"code": "for OTHER", "revision": "for hardware Z", "damaged": "damaged on the way", "locked": "locked"}
+
+
+def file_for(here: Bench, version: str, **more: Any) -> Image:
+    form = here.unit.description.firmware
+    assert form is not None
+    data = made(form, version, more.pop("size", SIZE), **more)
+    known = recognised("file", data[:4096], here.library)
+    read = lambda at, size: data[at : at + size]  # noqa: E731
+    return Image(
+        "f", "file.bin", len(data), hashlib.sha256(data).hexdigest(), known.profile, known.version, read, known.code,
+        known.hardware,
+    )  # fmt: skip
+
+
+async def back(here: Bench, version: str) -> None:
+    """It starts anew, and tells that version then."""
+    async with asyncio.timeout(15):
+        while here.unit.up:
+            await asyncio.sleep(0.02)
+        while True:
+            try:
+                talk = await here.talk()
+                await talk.drop()
+                if (await talk.identify()).firmware == version:
+                    return
+            except NetloomError:
+                pass
+            await asyncio.sleep(0.05)
+
+
+def network(model: str) -> str:
+    return f"127.29.{80 + list(MODELS).index(model)}"
+
+
+@pytest.mark.parametrize("model", MODELS)
+async def test_a_file_is_recognised_goes_over_and_works(library: Library, tmp_path: Path, model: str) -> None:
+    async with bench(library, model, tmp_path, network(model)) as here:
+        file = file_for(here, MODELS[model])
+        assert (file.profile, file.version) == (model, MODELS[model])
+        sent: list[int] = []
+        await (await here.talk()).load(file, sent.append)
+        assert sent[-1] == file.size
+        assert sent == sorted(sent)
+        await back(here, MODELS[model])
+
+
+@pytest.mark.parametrize("model", MODELS)
+@pytest.mark.parametrize("wrong", ["code", "revision", "damaged", "locked"])
+async def test_what_it_refuses_is_told_in_its_words(library: Library, tmp_path: Path, model: str, wrong: str) -> None:
+    async with bench(library, model, tmp_path, network(model)) as here:
+        more = {"code": {"code": "OTHER"}, "revision": {"revisions": "Z"}}.get(wrong, {})
+        file = file_for(here, MODELS[model], **more)
+        here.unit.faults.spoil_load = wrong == "damaged"
+        here.unit.faults.refuse_writes = wrong == "locked"
+        before = here.unit.firmware
+        with pytest.raises(Refused) as told:
+            await (await here.talk()).load(file, lambda sent: None)
+        if model != "dunmarrow-dr2":  # OSDP has numbers, and no words of the unit's own
+            word = {
+                "code": "for OTHER",
+                "revision": "for hardware Z",
+                "damaged": "damaged on the way",
+                "locked": "locked",
+            }
+            assert word[wrong] in told.value.message
+        assert here.unit.firmware == before
+
+
+@pytest.mark.parametrize("model", MODELS)
+@pytest.mark.parametrize("share", [0.5])
+async def test_power_that_goes_on_the_way_is_told_and_it_takes_a_file_again(
+    library: Library, tmp_path: Path, model: str, share: float, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(block_transfer, "ANSWER_S", 0.5)  # so that nobody waits for one without power
+    async with bench(library, model, tmp_path, network(model)) as here:
+        file = file_for(here, MODELS[model], size=1200)
+        here.unit.faults.cut_load = share
+        with pytest.raises(NetloomError) as told:
+            await (await here.talk()).load(file, lambda sent: None)
+        assert told.value.outcome != "not_sent"
+        async with asyncio.timeout(10):
+            while not here.unit.up:
+                await asyncio.sleep(0.02)
+        talk = await here.talk()
+        await talk.drop()
+        identity = await talk.identify()
+        one_bank = here.unit.description.firmware is not None and here.unit.description.firmware.banks == 1
+        assert identity.facts.get("mode", "") == ("loader" if one_bank else "")
+        await talk.load(file, lambda sent: None)
+        await back(here, MODELS[model])
