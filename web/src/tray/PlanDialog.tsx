@@ -65,13 +65,13 @@ function PlanOf({ work }: { work: Work }) {
             <Input autoFocus value={reason} maxLength={300} onChange={(event) => setReason(event.target.value)} className="flex-1" placeholder="it stands in the journal with your name" />
           </label>
         )}
-        {plan && plan.steps.length > 0 && plan.kind !== "procedure" && !rehearsal.data && (
+        {plan && plan.steps.length > 0 && !kindOf(plan.kind).asWhole && !rehearsal.data && (
           <Button disabled={rehearsal.isPending} title="Plays it on devices in memory that have what these were last read to have; nothing is written" onClick={() => rehearsal.mutate(plan.id)}>
             Rehearse it
           </Button>
         )}
         <Dialog.Close asChild>
-          <Button>{plan && !plan.steps.length ? "Close" : work.kind === "procedure" ? "Do nothing" : "Write nothing"}</Button>
+          <Button>{plan && !plan.steps.length ? "Close" : kindOf(work.kind).asWhole ? "Do nothing" : "Write nothing"}</Button>
         </Dialog.Close>
         {plan && plan.steps.length > 0 && (
           <Button look={plan.disturbs.length ? "grave" : "strong"} autoFocus={!plan.disturbs.length && !unsafe} disabled={unsafe && !reason.trim()} onClick={write}>
@@ -129,7 +129,7 @@ function devicesOf(plan: Plan): string[] {
 }
 
 function verb(plan: Plan): string {
-  if (plan.kind === "procedure") return `${labelOf(plan)}: ${plural(devicesOf(plan).length, "device")}`;
+  if (kindOf(plan.kind).asWhole) return `${labelOf(plan)}: ${plural(devicesOf(plan).length, "device")}`;
   const changes = countChanges(plan);
   const devices = plural(devicesOf(plan).length, "device");
   return changes ? `Write ${plural(changes, "setting")} to ${devices}` : `Store the values of ${devices}`;
@@ -139,7 +139,7 @@ function verb(plan: Plan): string {
 const labelOf = (plan: Plan): string => plan.steps.at(-1)?.words ?? "";
 
 function summary(plan: Plan): string {
-  if (plan.kind === "procedure")
+  if (kindOf(plan.kind).asWhole)
     return `${labelOf(plan)} of ${plural(devicesOf(plan).length, "device")}, about ${Math.max(1, Math.round(plan.seconds))} s each. What came of it is read afterwards.`;
   return `${plural(countChanges(plan), "setting")} on ${plural(devicesOf(plan).length, "device")}, about ${Math.max(1, Math.round(plan.seconds))} s. Each value is read back afterwards.`;
 }

@@ -8,6 +8,8 @@ export interface Kind {
   /** Title of the plan that comes before it; none where nothing is written. */
   plan?: string;
   writes: boolean;
+  /** Whether its plan is what a device does as a whole, and not which values are written. */
+  asWhole?: boolean;
   told: (run: Run) => string;
 }
 
