@@ -62,8 +62,8 @@ def port() -> Iterator[tuple[int, str]]:
 
 
 async def test_a_run_is_shown_and_a_console_is_not(port: tuple[int, str]) -> None:
-    far, path = port
-    owner = SerialOwner(Line("l", "Line", "serial", path=path, speed=9600, protocol="dialogue"), lambda line: line.path)
+    far, name = port
+    owner = SerialOwner(Line("l", "Line", "serial", path=name, speed=9600, protocol="dialogue"), lambda line: line.path)
     async with owner.turn("run of kai", Priority.RUN) as link:
         await link.set_line(9600)
         link.write(b"who\r")

@@ -18,7 +18,7 @@ from netloom_core.protocols import block_transfer
 from netloom_standins.described.loading import made
 from tests.standins.models import Bench, bench
 
-MODELS = {"corrain-xt1": "1.13.0", "wendle-w1": "2.4", "dunmarrow-dr2": "2.4.0"}
+MODELS = {"corrain-xt1": "1.13.0", "wendle-w1": "2.4", "dunmarrow-dr2": "2.4.0", "thornby-vx44": "3.2"}
 SIZE = 1500
 SAYS = {"code": "for OTHER", "revision": "for hardware Z", "damaged": "damaged on the way", "locked": "locked"}
 

@@ -12,9 +12,10 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from netloom_standins.described.loading import MOST
+from netloom_standins.described.loading import MOST, Loading
 from netloom_standins.described.memory import Wrong, spread
 from netloom_standins.described.unit import DescribedUnit
+from netloom_standins.fetching import fetch
 from netloom_standins.receiving import ASK_S, Receiver
 
 _MEMORY = re.compile(r"\{(=?/[A-Za-z0-9_/-]+)\}")
@@ -227,6 +228,9 @@ class Talk:
         if command.does == "load" and unit.loading is not None:
             self._load(lines)
             return
+        if command.does == "fetch" and unit.loading is not None:
+            self._asking = asyncio.ensure_future(self._fetch(unit.loading, *groups[:3]))
+            return
         if command.does == "tell":
             self._telling = True
         self._answer(lines)
@@ -240,6 +244,19 @@ class Talk:
         self._say("".join(line + self.form.end for line in lines))
         self._receiver = Receiver(self._raw, batch=True, most=MOST)
         self._asking = asyncio.ensure_future(self._ask())
+
+    async def _fetch(self, loading: Loading, host: str, port: str, name: str) -> None:
+        """It fetches a file itself, by TFTP, and says what came of it."""
+        why = loading.began()
+        if not why:
+            data, why = await fetch(self.unit.address, host, int(port), name, loading.came)
+            if why == "power":
+                return
+            if why:
+                loading.gave_up()
+            else:
+                why = loading.whole(data)
+        self._answer([self.form.not_taken.replace("{why}", why) if why else self.form.taken])
 
     def _raw(self, data: bytes) -> None:
         if not self.unit.faults.silent and self.unit.up:
