@@ -34,7 +34,7 @@ async def giving(
     fetched = Fetched()
     try:
         with UdpLink(source, port=port, interface=interface) as link:
-            work = asyncio.ensure_future(_serve(link, source, interface, host, file, told, fetched))
+            work = asyncio.ensure_future(_serve(link, source, host, file, told, fetched))
             try:
                 yield fetched
             finally:
@@ -48,13 +48,7 @@ async def giving(
 
 
 async def _serve(
-    link: UdpLink,
-    source: str,
-    interface: str,
-    host: str,
-    file: tftp.File,
-    told: Callable[[int], None],
-    fetched: Fetched,
+    link: UdpLink, source: str, host: str, file: tftp.File, told: Callable[[int], None], fetched: Fetched
 ) -> None:
     busy: dict[int, asyncio.Task[None]] = {}
     try:
@@ -77,44 +71,72 @@ async def _serve(
                         continue
                     fetched.asked = True
                     busy = {p: task for p, task in busy.items() if not task.done()}
-                    busy[port] = asyncio.ensure_future(_give(source, interface, address, port, transfer, told, fetched))
+                    busy[port] = asyncio.ensure_future(_give(source, (address, port), transfer, told, fetched))
     finally:
         for task in busy.values():
             task.cancel()
         await asyncio.gather(*busy.values(), return_exceptions=True)
 
 
+class _Transfer(asyncio.DatagramProtocol):
+    """What comes on the port of one transfer is answered at once; each is waited for here, not in a task's turn."""
+
+    def __init__(self, giving: tftp.Giving, to: tuple[str, int], told: Callable[[int], None]) -> None:
+        self._giving, self._to, self._told = giving, to, told
+        self.over: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+        self.heard = 0.0
+
+    def connection_made(self, transport: asyncio.DatagramTransport) -> None:  # type: ignore[override]
+        self._transport = transport
+        self.send(self._giving.first())
+
+    def send(self, data: bytes) -> None:
+        self._transport.sendto(data, self._to)
+
+    def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
+        if addr[:2] != self._to:
+            self._transport.sendto(tftp.error(tftp.UNKNOWN_ID, "Unknown transfer"), addr)
+            return
+        if self.over.done():
+            return
+        try:
+            out = self._giving.feed(data)
+        except NetloomError as error:
+            self.over.set_exception(error)
+            return
+        if out:
+            self.heard = asyncio.get_running_loop().time()
+            self._told(self._giving.sent)
+            self.send(out)
+        elif self._giving.done:
+            self._told(self._giving.sent)
+            self.over.set_result(None)
+
+    def error_received(self, exc: Exception) -> None:
+        """A port that is closed is silence: it may be open again."""
+
+
 async def _give(
-    source: str,
-    interface: str,
-    address: str,
-    port: int,
-    transfer: tftp.Giving,
-    told: Callable[[int], None],
-    fetched: Fetched,
+    source: str, to: tuple[str, int], transfer: tftp.Giving, told: Callable[[int], None], fetched: Fetched
 ) -> None:
     loop = asyncio.get_running_loop()
     try:
-        with UdpLink(source, interface=interface) as link:
-            await link.send(transfer.first(), address, port)
-            while not transfer.done:
-                begun, out, came = loop.time(), b"", False
-                async with aclosing(link.answers(transfer.again_s)) as answers:
-                    async for data, sender, at in answers:
-                        if (sender, at) != (address, port):
-                            await link.send(tftp.error(tftp.UNKNOWN_ID, "Unknown transfer"), sender, at)
-                            continue
-                        before = transfer.sent
-                        out, came = transfer.feed(data), True
-                        if out or transfer.done or transfer.sent != before:
-                            break
-                if not came or not out:
-                    out = out or (b"" if transfer.done else transfer.silence(max(loop.time() - begun, 0.001)))
-                told(transfer.sent)
-                if out:
-                    await link.send(out, address, port)
-            fetched.whole, fetched.trouble = True, None
-    except NetloomError as error:
-        fetched.trouble = error
+        transport, talk = await loop.create_datagram_endpoint(
+            lambda: _Transfer(transfer, to, told), local_addr=(source, 0)
+        )
     except OSError as error:
         fetched.trouble = NoAnswer(f"TFTP: {error.strerror or error}.")
+        return
+    talk.heard = loop.time()
+    try:
+        while not talk.over.done():
+            begun, heard = loop.time(), talk.heard
+            await asyncio.wait([talk.over], timeout=transfer.again_s)
+            if not talk.over.done() and talk.heard == heard and (out := transfer.silence(loop.time() - begun)):
+                talk.send(out)
+        talk.over.result()
+        fetched.whole, fetched.trouble = True, None
+    except NetloomError as error:
+        fetched.trouble = error
+    finally:
+        transport.close()

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from netloom_core.drivers.http.form import HttpLoad
 from netloom_core.model.image import Image
 
-PIECE = 64 * 1024
+PIECE = 256 * 1024
 
 
 def enclosed(how: HttpLoad, image: Image) -> tuple[Iterable[bytes], int, str]:

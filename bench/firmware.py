@@ -1,0 +1,213 @@
+"""Firmware: what each protocol costs beyond the bare transfer, and what 16 MB over HTTP cost in memory.
+
+python -m bench.firmware serve: what takes the files, in a process of its own.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+
+from bench.field import told
+from netloom_core.drivers.http.form import HttpLoad
+from netloom_core.drivers.http.loading import PIECE, enclosed
+from netloom_core.links.http import HttpLink
+from netloom_core.links.tftp import giving
+from netloom_core.model.image import Image
+from netloom_core.protocols import tftp
+from netloom_core.protocols.block_transfer import Sender, block
+from netloom_standins.receiving import Receiver
+
+SOURCE, SINK, PORT = "127.28.1.1", "127.28.1.2", 8080
+LARGE, SMALL = 16_000_000, 2_000_000
+LINE_FILE = 30_000
+BYTE_S = 10 / 115_200
+ROUNDS = 5
+
+
+async def serve() -> None:
+    async def sink(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        while head := await _head(reader):
+            left = int(next(line for line in head if line.startswith("content-length")).partition(":")[2])
+            while left:
+                left -= len(await reader.read(min(left, 1 << 16)))
+            writer.write(b"HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nok")
+            await writer.drain()
+
+    await asyncio.start_server(sink, SINK, PORT)
+    print("ready", flush=True)
+    await asyncio.Event().wait()
+
+
+async def _head(reader: asyncio.StreamReader) -> list[str]:
+    try:
+        return (await reader.readuntil(b"\r\n\r\n")).decode().lower().splitlines()
+    except asyncio.IncompleteReadError:
+        return []
+
+
+def image_of(path: Path, size: int) -> Image:
+    with path.open("wb") as out:
+        for _ in range(size // 1000):
+            out.write(os.urandom(1000))
+
+    def read(offset: int, most: int) -> bytes:
+        with path.open("rb") as opened:
+            opened.seek(offset)
+            return opened.read(most)
+
+    return Image("f", path.name, size, "", "", "1.0", read)
+
+
+async def bare_http(image: Image) -> None:
+    reader, writer = await asyncio.open_connection(SINK, PORT, local_addr=(SOURCE, 0))
+    writer.write(f"POST /f HTTP/1.1\r\nHost: x\r\nContent-Length: {image.size}\r\n\r\n".encode())
+    for piece in image.chunks(PIECE):
+        writer.write(piece)
+        await writer.drain()
+    await reader.readuntil(b"ok")
+    writer.close()
+
+
+async def our_http(image: Image) -> None:
+    link = HttpLink(SOURCE, SINK, PORT)
+    body, size, kind = enclosed(HttpLoad(path="/f"), image)
+    status, _ = await link.upload(
+        "POST", "/f", body, size, (("content-type", kind),), seconds=30, told=lambda sent: None
+    )
+    link.close()
+    assert status == 200
+
+
+class Fetch(asyncio.DatagramProtocol):
+    """A client that answers each block at once."""
+
+    def __init__(self, block_size: int, over: asyncio.Future[int]) -> None:
+        self.block, self.over, self.had = block_size, over, 0
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        self.transport = transport
+
+    def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
+        code = int.from_bytes(data[:2], "big")
+        number = b"\0\0" if code == 6 else data[2:4]
+        self.had += len(data) - 4 if code == 3 else 0
+        self.transport.sendto(b"\x00\x04" + number, addr)  # type: ignore[attr-defined]
+        if code == 3 and len(data) - 4 < self.block and not self.over.done():
+            self.over.set_result(self.had)
+
+
+async def fetched(to: tuple[str, int], name: str) -> int:
+    loop = asyncio.get_running_loop()
+    over: asyncio.Future[int] = loop.create_future()
+    transport, _ = await loop.create_datagram_endpoint(lambda: Fetch(1428, over), local_addr=(SINK, 0))
+    transport.sendto(b"\x00\x01" + name.encode() + b"\0octet\0blksize\x001428\0", to)
+    try:
+        return await over
+    finally:
+        transport.close()
+
+
+async def our_tftp(image: Image) -> None:
+    file = tftp.File(image.name, image.size, image.read)
+    async with giving(SOURCE, "", 6969, SINK, file, lambda sent: None):
+        assert await fetched((SOURCE, 6969), image.name) == image.size
+
+
+async def bare_tftp(image: Image) -> None:
+    """The same blocks, each after the answer to the one before, by nothing but a socket of the loop."""
+    loop = asyncio.get_running_loop()
+
+    class Give(asyncio.DatagramProtocol):
+        def connection_made(self, transport: asyncio.BaseTransport) -> None:
+            self.transport = transport
+
+        def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
+            if data[:2] == b"\x00\x01":
+                out = b"\x00\x06blksize\x001428\0"
+            else:
+                number = int.from_bytes(data[2:4], "big")
+                part = image.read(number * 1428, 1428)
+                out = b"\x00\x03" + (number + 1).to_bytes(2, "big") + part
+                if number * 1428 > image.size:
+                    return
+            self.transport.sendto(out, addr)  # type: ignore[attr-defined]
+
+    transport, _ = await loop.create_datagram_endpoint(Give, local_addr=(SOURCE, 6970))
+    assert await fetched((SOURCE, 6970), image.name) == image.size
+    transport.close()
+
+
+async def our_ymodem(image: Image) -> None:
+    """On a line of 115,200 baud in memory, both ways."""
+    back: list[bytes] = []
+    receiver = Receiver(back.append, batch=True, most=1 << 20)
+    sender = Sender("ymodem", image.name, image.size, image.read)
+    receiver.ask()
+    while not sender.done:
+        out = sender.feed(back.pop(0))
+        if out:
+            await asyncio.sleep(len(out) * BYTE_S)
+            receiver.feed(out)
+            await asyncio.sleep(BYTE_S)
+    assert receiver.whole is not None
+    assert len(receiver.whole) == image.size
+
+
+async def bare_ymodem(image: Image) -> None:
+    """The line time of its frames, and of one byte for each answer."""
+    frames = [len(block(1, image.read(at, 1024))) for at in range(0, image.size, 1024)]
+    for size in [133, *frames, 1, 1, 133]:
+        await asyncio.sleep(size * BYTE_S)
+        await asyncio.sleep(BYTE_S)
+
+
+async def ratio(name: str, ours: Callable[[Image], Awaitable[None]], bare: Callable[[Image], Awaitable[None]],
+                image: Image) -> None:  # fmt: skip
+    mine, plain = [], []
+    for _ in range(ROUNDS):
+        for work, times in ((ours, mine), (bare, plain)):
+            begun = time.perf_counter()
+            await work(image)
+            times.append(time.perf_counter() - begun)
+    told("firmware", min(mine), min(plain), 1.15, f"{name}, {image.size / 1e6:g} MB")
+
+
+async def run() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        large = image_of(Path(folder) / "large.bin", LARGE)
+        small = image_of(Path(folder) / "small.bin", SMALL)
+        line = image_of(Path(folder) / "line.bin", LINE_FILE)
+        await our_http(small)
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        await our_http(large)
+        grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1000
+        print(f"firmware: 16 MB over HTTP raise the memory by {grown:.1f} MB (wanted: at most 8)")
+        await ratio("HTTP", our_http, bare_http, large)
+        await ratio("TFTP", our_tftp, bare_tftp, small)
+        await ratio("YMODEM at 115,200 baud", our_ymodem, bare_ymodem, line)
+
+
+def main() -> None:
+    words = [sys.executable, "-m", "bench.firmware", "serve"]
+    with subprocess.Popen(words, stdout=subprocess.PIPE) as sink:
+        assert sink.stdout is not None
+        sink.stdout.readline()
+        try:
+            asyncio.run(run())
+        finally:
+            sink.terminate()
+
+
+if __name__ == "__main__":
+    if sys.argv[1:] == ["serve"]:
+        asyncio.run(serve())
+    else:
+        main()
