@@ -9,8 +9,11 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import fcntl
 import math
 import socket
+import sys
+import termios
 from collections.abc import AsyncIterator, Callable, Iterable
 from dataclasses import dataclass, field
 
@@ -18,7 +21,7 @@ import h11
 
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError, Unproven
 from netloom_core.links import tcp
-from netloom_core.links.talk import readable
+from netloom_core.links.talk import readable, writable
 from netloom_core.links.tls import PORT as TLS_PORT
 from netloom_core.links.tls import TlsSocket
 
@@ -29,6 +32,9 @@ RECEIVE_BYTES = 65_536
 HTTP_PORT = 80
 JUST_S = 2.0  # a device that hangs up after each answer is asked the next question within that
 ANSWER_S = 4.0
+STILL_S = 30.0  # a device that takes nothing of a file for so long is given up
+TLS_PIECE = 16_384
+LOOK_S = 0.05
 QUIET_S = 30.0  # a stream that says nothing for so long is given up
 
 
@@ -137,10 +143,10 @@ class HttpLink:
         told: Callable[[int], None],
         proven: int | None = None,
     ) -> tuple[int, bytes]:
-        """Status and content after a body of `size` bytes that comes in pieces; `told` hears how many have left.
+        """Status and content after a body of `size` bytes that comes in pieces; `told` hears how many it has taken.
 
-        Each piece may take as long as any exchange, the answer `seconds`. A device that answers before the
-        end is heard. Raises as `request`.
+        A slow device may take its time, but not be still for half a minute. After the last byte it may take `seconds`
+        for its answer; one that answers before the end is heard. Raises as `request`.
         """
         self._only_on(proven)
         sock, answer, sent = await self._connected(), Answer(), 0
@@ -150,11 +156,12 @@ class HttpLink:
             try:
                 await self._out(sock, self._talk.send(h11.Request(method=method, target=path, headers=fields)))
                 for piece in body:
-                    await self._out(sock, self._talk.send(h11.Data(data=piece)))
+                    async for left in self._poured(sock, self._talk.send(h11.Data(data=piece))):
+                        told(max(sent + len(piece) - left - _held_back(sock), 0))
                     sent += len(piece)
-                    told(sent)
                 await self._out(sock, self._talk.send(h11.EndOfMessage()))
-            except NoAnswer:
+                await self._taken_all(sock, size, told)
+            except (NoAnswer, _Early):
                 self._begin(JUST_S)  # it may have said why before it hung up
                 await self._receive(sock, answer, MAX_BODY)
                 self.close()
@@ -289,6 +296,51 @@ class HttpLink:
         except OSError as error:
             raise self._silent() from error
 
+    async def _poured(self, sock: Sock, data: bytes) -> AsyncIterator[int]:
+        """Send it as fast as the device takes it; gives how much is left. Raises TimeoutError where it stands still."""
+        if isinstance(sock, TlsSocket):
+            for at in range(0, len(data), TLS_PIECE):
+                try:
+                    await sock.sendall(data[at : at + TLS_PIECE], STILL_S)
+                except OSError as error:
+                    raise self._silent() from error
+                yield max(len(data) - at - TLS_PIECE, 0)
+            return
+        loop, rest = asyncio.get_running_loop(), memoryview(data)
+        since = loop.time()
+        while rest:
+            try:
+                size = sock.send(rest)
+            except (BlockingIOError, InterruptedError):
+                if _peeked(sock):
+                    raise _Early from None
+                if loop.time() - since > STILL_S:
+                    raise TimeoutError from None
+                await writable(sock, LOOK_S)
+                continue
+            except OSError as error:
+                raise self._silent() from error
+            rest, since = rest[size:], loop.time()
+            yield len(rest)
+            await asyncio.sleep(0)  # the others have their turn, too
+
+    async def _taken_all(self, sock: Sock, size: int, told: Callable[[int], None]) -> None:
+        """What the system still holds back goes over; only then the wait for the answer begins. Raises TimeoutError."""
+        loop = asyncio.get_running_loop()
+        last, since, pause = _held_back(sock), loop.time(), LOOK_S / 64
+        while last and not (isinstance(sock, socket.socket) and _peeked(sock)):
+            await asyncio.sleep(pause)
+            pause = min(2 * pause, LOOK_S)
+            now = _held_back(sock)
+            if now != last:
+                since = loop.time()
+            elif loop.time() - since > STILL_S:
+                raise TimeoutError
+            last = now
+            told(max(size - now, 0))
+        if not last:
+            told(size)
+
     async def _receive(self, sock: Sock, answer: Answer, most: int) -> None:
         """What comes goes into `answer`, to the end of the message or until there are more than so many bytes."""
         while len(answer.content) <= most:
@@ -346,6 +398,26 @@ class HttpLink:
             f"{self._host} fell silent in the middle.",
             "Look at its power and cable. Read it again before anything else is written.",
         )
+
+
+class _Early(Exception):
+    """The device answers before it has all that is sent to it."""
+
+
+def _peeked(sock: socket.socket) -> bool:
+    """Whether something is there to be received."""
+    try:
+        return bool(sock.recv(1, socket.MSG_PEEK))
+    except OSError:
+        return False
+
+
+def _held_back(sock: Sock) -> int:
+    """Bytes that were sent and that the far end has not acknowledged (tcp(7), SIOCOUTQ); 0 where nobody can tell."""
+    try:
+        return int.from_bytes(fcntl.ioctl(sock.fileno(), termios.TIOCOUTQ, bytes(4)), sys.byteorder)
+    except OSError:
+        return 0
 
 
 def _hung_up(sock: Sock) -> bool:

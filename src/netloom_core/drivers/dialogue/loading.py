@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 from collections.abc import Callable
 
 from netloom_core.drivers.dialogue.flow import pattern
@@ -16,6 +17,7 @@ from netloom_core.protocols import tftp
 from netloom_core.protocols.block_transfer import Sender
 
 PIECE_S = 0.25
+NAME = 60  # letters of a file's name in a command
 WORDS_S = 5.0  # for words at the end that no pattern asks for
 
 
@@ -23,10 +25,11 @@ async def load(
     talk: Conversation, how: DialogueLoad, image: Image, target: Target, told: Callable[[int], None]
 ) -> None:
     """Raises Refused with the device's words where it does not take the file."""
-    values = {"size": str(image.size), "file": image.name, "host": target.line.source, "port": str(how.port)}
+    name = plain(image.name)
+    values = {"size": str(image.size), "file": name, "host": target.line.source, "port": str(how.port)}
     command = said(how.send, values)
     if how.by == "tftp":
-        line, file = target.line, tftp.File(image.name, image.size, image.read)
+        line, file = target.line, tftp.File(name, image.size, image.read)
         async with giving(line.source, line.interface, how.port, target.address, file, told) as fetched:
             text = await talk.tell(command, how.done, how.refused, how.seconds + image.size / how.slowest)
             if fetched.trouble is not None and not fetched.whole:
@@ -42,6 +45,11 @@ async def load(
     await _blocks(talk, how, image, told)
     text = await talk.tell("", how.done, how.refused, how.seconds) if how.done else ""
     _judge(how, text, target.name)
+
+
+def plain(name: str) -> str:
+    """A name that stands in a command as one word, whatever the file is called."""
+    return re.sub(r"[^A-Za-z0-9._-]+", "_", name)[-NAME:].lstrip("-.") or "file"
 
 
 async def _blocks(talk: Conversation, how: DialogueLoad, image: Image, told: Callable[[int], None]) -> None:

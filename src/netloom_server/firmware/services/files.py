@@ -12,7 +12,7 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
-from netloom_core.errors import NetloomError, RequestError
+from netloom_core.errors import NetloomError, RequestError, StoreTrouble
 from netloom_core.library.files import HEAD_BYTES, recognised
 from netloom_core.library.load import Library
 from netloom_core.model.image import Image
@@ -72,11 +72,17 @@ def _keep(path: Path, name: str, notes: str, by: str, source: str, library: Libr
         raise RequestError(f"{MOST_FILES} files are kept already.", "Remove some that nobody needs. Nothing was added.")
     folder().mkdir(mode=0o700, exist_ok=True)
     coming = folder() / f"{digest}.coming"
-    with path.open("rb") as source_file, coming.open("wb") as out:
-        shutil.copyfileobj(source_file, out, PIECE)
-        out.flush()
-        os.fsync(out.fileno())
-    coming.replace(folder() / digest)
+    try:
+        with path.open("rb") as source_file, coming.open("wb") as out:
+            shutil.copyfileobj(source_file, out, PIECE)
+            out.flush()
+            os.fsync(out.fileno())
+        coming.replace(folder() / digest)
+    except OSError as error:
+        coming.unlink(missing_ok=True)
+        raise StoreTrouble(
+            f"{name} could not be kept: {error.strerror}.", "Is the disk full? Nothing of it was added."
+        ) from error
     if there is not None:
         return there, True  # its bytes were lost, and are back
     with path.open("rb") as opened:
@@ -143,9 +149,12 @@ def image_of(ident: str) -> Image:
         raise NetloomError(f"The bytes of {file.name} are not in the data folder any more.", "Import it again.")
 
     def read(offset: int, size: int) -> bytes:
-        with path.open("rb") as opened:
-            opened.seek(offset)
-            return opened.read(size)
+        try:
+            with path.open("rb") as opened:
+                opened.seek(offset)
+                return opened.read(size)
+        except OSError as error:
+            raise NetloomError(f"The bytes of {file.name} cannot be read any more: {error.strerror}.") from error
 
     return Image(
         file.id, file.name, file.size, file.digest, file.profile, file.version, read, file.code,
