@@ -12,6 +12,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from netloom_standins import edids
+from netloom_standins.described.description import descriptions
+from netloom_standins.described.loading import made
 from tests.browser.axe import violations
 from tests.browser.page import Page
 from tests.demo import Demo
@@ -274,3 +276,52 @@ def test_a_level_is_typed_and_stepped_in_its_cell(demo: Demo, route: Page) -> No
     demo.run("fault", "clear", "Mixer")
     assert violations(route) == []
     assert route.complaints() == []
+
+
+def standing(demo: Demo, name: str) -> str:
+    listed = demo.json("firmware", expect=None)["devices"]
+    return str(next(one["word"] for one in listed if one["name"] == name))
+
+
+def test_firmware_cut_off_on_the_way_leaves_a_loader_that_takes_it_again(demo: Demo) -> None:
+    assert (standing(demo, "Sender"), standing(demo, "Receiver")) == ("behind", "behind")
+    demo.run("fault", "load", "Sender", "cut", "--share", "0.4")
+    told = demo.run("firmware", "load", "Sender", "--yes", expect=FAILED)
+    [one] = demo.json("firmware", "load", "Sender", "--yes", "--file", "ext1_1.12.0.crn")["devices"]
+    assert one["result"] == "done", told
+    assert standing(demo, "Sender") == "behind"
+    said = [
+        e for e in demo.json("journal", "--device", demo.device("Sender")["id"])["entries"] if e["action"] == "load"
+    ]
+    assert [(e["kind"], e["outcome"]) for e in said] in (
+        [("outcome", "done"), ("intent", ""), ("outcome", "failed"), ("intent", "")],
+        [("intent", ""), ("outcome", "failed"), ("intent", ""), ("outcome", "done")],
+    )
+    assert any("in its loader, without an application" in e["message"] for e in said)
+
+
+def test_a_file_is_imported_loaded_and_proven_in_the_browser(demo: Demo, page: Page, tmp_path: Path) -> None:
+    form = descriptions()["corrain-xt1"].firmware
+    assert form is not None
+    newer = tmp_path / "from the maker.bin"
+    newer.write_bytes(made(form, "1.14.0", 50_000))
+    page.key(Keys.ESCAPE)
+    page.lens("Protect")
+    page.field("Firmware files to import").send_keys(str(newer))
+    page.bench_sees("1.14.0")
+    assert violations(page) == []
+    page.select("Receiver")
+    page.bench_sees("1.14.0 is current.")
+    demo.run("fault", "load", "Receiver", "half")
+    page.press("Load firmware 1.14.0")
+    page.sees("Do not unplug it from the first byte")
+    assert violations(page) == []
+    page.agree("Load firmware 1.14.0")
+    page.run_ends("Firmware", "failed")
+    page.bench_sees("mixed kit")
+    page.press("Load firmware 1.14.0")
+    page.agree("Load firmware 1.14.0")
+    page.run_ends("Firmware")
+    page.until(lambda: "mixed kit" not in page.xpath("//*[@id='bench']").text, "both halves have it")
+    assert standing(demo, "Receiver") == "current"
+    assert page.complaints() == []

@@ -27,7 +27,6 @@ export const monitorQuery = (seconds: number) =>
   queryOptions({
     queryKey: ["monitor", seconds],
     queryFn: () => got(api.GET("/api/monitor", { params: { query: { seconds } } })),
-    placeholderData: (before) => before,
   });
 export const profilesQuery = queryOptions({
   queryKey: ["profiles"],
@@ -119,10 +118,10 @@ export const freeQuery = (line: string) =>
   });
 
 export const firmwareQuery = queryOptions({ queryKey: ["firmware"], queryFn: () => got(api.GET("/api/firmware")) });
-/** It changes with the device's version, too. */
-export const firmwareOfQuery = (id: string, version: string) =>
+/** It changes with what the device told last, too. */
+export const firmwareOfQuery = (id: string, read: string | null) =>
   queryOptions({
-    queryKey: ["firmware", id, version],
+    queryKey: ["firmware", id, read],
     queryFn: () => got(api.GET("/api/devices/{word}/firmware", { params: { path: { word: id } } })),
     enabled: !!id,
   });

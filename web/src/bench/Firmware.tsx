@@ -24,7 +24,7 @@ const WORDS: Record<string, { tone: "weld" | "madder" | "woad" | "indigo"; words
 
 /** One device against the library: in a line, with what to do about it. */
 export function FirmwareLine({ device }: { device: Device }) {
-  const { data } = useQuery(firmwareOfQuery(device.id, device.firmware));
+  const { data } = useQuery(firmwareOfQuery(device.id, device.read));
   if (!data?.word || data.word === "current") return null;
   const { tone, words } = WORDS[data.word] ?? WORDS.unknown;
   const file = data.files.find((one) => one.version === data.current) ?? data.files[0];
@@ -43,7 +43,7 @@ export function FirmwareLine({ device }: { device: Device }) {
 
 /** The files that one device could be given; which one, and what its maker says of it. */
 export function FirmwareOfDevice({ device }: { device: Device }) {
-  const { data, error, refetch } = useQuery(firmwareOfQuery(device.id, device.firmware));
+  const { data, error, refetch } = useQuery(firmwareOfQuery(device.id, device.read));
   const [chosen, setChosen] = useState("");
   if (error) return <Trouble problem={asProblem(error)} again={() => void refetch()} />;
   if (!data?.word) return null;

@@ -15,6 +15,7 @@ from netloom_core.documents.tree import MISSING, digest, get
 from netloom_core.library.load import Library
 from netloom_core.links.tls import TLS_PIN
 from netloom_core.model.device import Identity
+from netloom_core.profiles.profile import Profile
 from netloom_server.backups.models import Document
 from netloom_server.base.moments import latest, newer
 from netloom_server.installation.models import Device, Unit
@@ -59,7 +60,8 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
             facts = dict(reading.identity.facts)
             if (pin := facts.pop(TLS_PIN, "")) and not unit.pins.get("tls"):
                 unit.pins = {**unit.pins, "tls": pin}
-            unit.facts = {**unit.facts, **facts}
+            passing = _passing(library.get(device.profile))
+            unit.facts = {**{name: v for name, v in unit.facts.items() if name not in passing}, **facts}
         now = {name: digest(document) for name, document in reading.documents.items() if document}
         held |= {now[name]: document for name, document in reading.documents.items() if document}
         fresh |= set(now.values()) - {unit.running, unit.startup}
@@ -71,6 +73,12 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
     changed = [found[ident] for ident, unit in units.items() if (unit.running, unit.startup) != before[ident]]
     recount_all(changed, library, held)
     return [None] * len(readings)
+
+
+def _passing(profile: Profile | None) -> set[str]:
+    """Facts that are so no longer where the device does not tell them: its loader, versions of its parts."""
+    known = profile.firmware if profile is not None else None
+    return {*known.loader, *(part.fact for part in known.parts)} if known is not None else set()
 
 
 def _still_bound(device: Device, unit: Unit, reading: Reading, library: Library) -> None:
