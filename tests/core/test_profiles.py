@@ -52,7 +52,7 @@ def test_the_published_schema_is_the_classes_own() -> None:
         ("maker: Dunmarrow", "maker: [", "not YAML"),
         ("kind: reader", "kind: reader\ncolour: red", "colour"),
         ("path: /sounder/level", "path: /lamp/level", "described twice"),
-        ("model_number: 2}}", "model_number: 2, vendor: xyz}}", "channels.bus.vendor"),
+        ("model_number: 2,", "model_number: 2, vendor: xyz,", "channels.bus.vendor"),
         ("bus: {model", "bus: {protocol: smoke, model", "no protocol 'smoke'"),
         ("entry: 65", "entrance: 65", "/sounder/level: bind.bus.entrance"),
         ("[osdp-table]", "[osdp-tables]", "no part 'osdp-tables'"),

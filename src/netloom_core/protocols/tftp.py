@@ -20,6 +20,7 @@ AGAIN_S = 1.0
 MOST_AGAIN_S = 30
 TRIES = 8
 MOST_REQUEST = 516
+AHEAD = 65_536
 
 Read = Callable[[int, int], bytes]
 
@@ -72,6 +73,7 @@ class Giving:
         self._agreed = self._agree(request.options)
         self._number = 0  # of the last block that was sent, counted on beyond 16 bits
         self._last = b""
+        self._ahead, self._ahead_from = b"", 0
         self._tries, self._waited = 0, 0.0
         self.sent = 0
         self.done = False
@@ -132,9 +134,16 @@ class Giving:
         return self._last
 
     def _next(self) -> bytes:
-        data = self._read(self._number * self._block, self._block)
+        data = self._part(self._number * self._block)
         self._number += 1
         return self._say(DATA.to_bytes(2, "big") + (self._number & 0xFFFF).to_bytes(2, "big") + data)
+
+    def _part(self, offset: int) -> bytes:
+        """One block, of what was read ahead: a disk is not asked for each."""
+        at = offset - self._ahead_from
+        if at < 0 or at + self._block > len(self._ahead):
+            self._ahead, self._ahead_from, at = self._read(offset, AHEAD), offset, 0
+        return self._ahead[at : at + self._block]
 
     def _say(self, data: bytes) -> bytes:
         self._last, self._tries, self._waited = data, 1, 0.0
