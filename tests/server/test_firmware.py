@@ -16,7 +16,7 @@ from rest_framework.test import APIClient
 from netloom_core.library.files import recognised
 from netloom_core.library.load import Library
 from netloom_server.firmware.models import FirmwareFile
-from netloom_server.firmware.services import files, standing
+from netloom_server.firmware.services import aside, files, standing
 from netloom_server.installation.models import Device, Unit
 from netloom_server.installation.services.fitting import fit
 from netloom_standins.described.loading import FirmwareForm, made
@@ -183,6 +183,29 @@ def test_one_device_at_a_time_and_a_file_that_is_there(technician: APIClient, ki
     answer = technician.post("/api/plans", {"kind": "firmware", "devices": [kit.id]}, format="json").json()
     assert "There is no file for Sender" in answer["error"]["message"]
     assert standing.on_its_bench(kit, Library([], {}, []))["word"] == ""
+
+
+def test_what_was_decided_for_the_former_model_is_kept_aside_and_decided_anew_where_it_fits(
+    technician: APIClient, library: Library
+) -> None:
+    device = Device.objects.create(
+        name="Gate", profile="sandrel-px1-gate", taken_in=True, intended={"name": "gate-a", "gate": {"open_s": 35}}
+    )
+    fit(device, Unit.objects.create(maker="Sandrel", model="PX1 Gate", serial="SP-1", firmware="1.4"), by="eve")
+    aside.become(device.id, "sandrel-px1-lamp", library)
+    aside.become(device.id, "sandrel-px1-lamp", library)  # twice is once
+    device = Device.objects.get(id=device.id)
+    assert (device.profile, device.intended, device.unit.serial) == ("sandrel-px1-lamp", {}, "SP-1")
+    [one] = technician.get(f"/api/devices/{device.id}/firmware").json()["aside"]
+    told = {value["path"]: (value["value"], value["fits"]) for value in one["values"]}
+    assert told == {"/name": ("gate-a", True), "/gate/open_s": (35, False)}
+    where = f"/api/devices/{device.id}/aside/{one['id']}"
+    assert technician.post(where, {"paths": ["/gate/open_s"]}, format="json").status_code == 400
+    assert technician.post(where, {"paths": ["/name"]}, format="json").status_code == 204
+    assert Device.objects.get(id=device.id).intended == {"name": "gate-a"}
+    assert technician.delete(where).status_code == 204
+    assert technician.delete(where).status_code == 404
+    assert technician.get(f"/api/devices/{device.id}/firmware").json()["aside"] == []
 
 
 @settings(max_examples=200, deadline=None)

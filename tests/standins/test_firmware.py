@@ -111,3 +111,16 @@ async def test_power_that_goes_on_the_way_is_told_and_it_takes_a_file_again(
         assert identity.facts.get("mode", "") == ("loader" if one_bank else "")
         await talk.load(file, lambda sent: None)
         await back(here, MODELS[model])
+
+
+async def test_another_application_makes_another_model_of_it(library: Library, tmp_path: Path) -> None:
+    async with bench(library, "sandrel-px1-gate", tmp_path, "127.29.88") as here:
+        talk = await here.talk()
+        assert set(await talk.read("running")) == {"name", "network", "gate"}
+        file = file_for(here, "1.2", code="PX1-LAMP")
+        assert file.profile == "sandrel-px1-lamp"
+        await talk.load(file, lambda sent: None)
+        await back(here, "1.2")
+        talk = await here.talk()
+        assert (await talk.identify()).model == "PX1 Lamp"
+        assert "gate" not in await talk.read("running")

@@ -191,6 +191,10 @@ class FirmwareStore(Protocol):
         """A file that is kept. Raises NetloomError where there is none of that id, or its bytes are gone."""
         ...
 
+    async def became(self, device: str, profile: str) -> None:
+        """Its application makes another model of it; what was decided for the former one is kept aside."""
+        ...
+
 
 class SweepStore(Protocol):
     async def direct(self, run: RunState) -> SweepWork:

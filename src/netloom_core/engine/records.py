@@ -75,6 +75,10 @@ class EngineRecords:
     async def image(self, file: str) -> Image:
         return await self._store.firmware.image(file)
 
+    async def became(self, device: str, profile: str) -> None:
+        await self._store.firmware.became(device, profile)
+        self._told(device)
+
     async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         ident = await self._store.proofs.save_backup(device, run, by, baseline=baseline)
         self._events.put("backup", {"device": device, "backup": ident})

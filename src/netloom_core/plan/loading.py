@@ -36,6 +36,9 @@ def plan_load(subject: Subject, file: Mapping[str, Any], unread: NetloomError | 
     }  # fmt: skip
     plan.steps.append(StepState(0, subject.device, "load", params))
     plan.remarks += _remarks(known, file)
+    if file.get("code") in known.becomes:
+        text = f"It makes another model of it: what is decided for a {profile.model} is set aside, for review."
+        plan.remarks.append(Remark("becomes", text))
     return plan
 
 
@@ -47,8 +50,10 @@ def _against(subject: Subject, known: Firmware | None, file: Mapping[str, Any]) 
         return f"{file['name']} is marked as not to be used: {file['refused']}"
     if not file.get("version"):
         return f"nobody said which version {file['name']} is."
-    if file.get("code") and known.codes and file["code"] not in known.codes:
+    if file.get("code") and not known.takes(file["code"]):
         return f"{file['name']} is for {file['code']}, and a {model} takes {' or '.join(known.codes)}."
+    if file.get("code") in known.becomes:
+        return ""
     if not file.get("code") and file.get("profile") != subject.profile.id:
         return f"{file['name']} bears no code of a {model}."
     word, why = known.standing(str(file["version"]))

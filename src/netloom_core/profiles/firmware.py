@@ -94,7 +94,8 @@ class Firmware(Part):
     how long it usually is gone after it took a file, `unplug` whether it must have power all that time.
     `power_cycle` is set where it works with the new version only after a power cut, `interrupts` names what stands
     still meanwhile. `loader` are facts by which it shows that it has no application, or waits for one; `becomes` are
-    profiles that another application makes of it. `rest` is the procedure that is needed afterwards.
+    the profiles that other applications make of it, by the product codes of those. `rest` is the procedure that is
+    needed afterwards.
 
     `least` is the oldest version that does what this profile says, `why` what an older one lacks. `scheme` says how
     versions compare: `dotted` (2.10 after 2.9, 2.0rc1 before 2.0), `letters` (2.4a after 2.4), `dated`
@@ -109,7 +110,7 @@ class Firmware(Part):
     power_cycle: bool = False
     interrupts: list[str] = Field(default=[], max_length=8)
     loader: dict[str, str] = {}
-    becomes: list[str] = Field(default=[], max_length=8)
+    becomes: dict[str, str] = Field(default={}, max_length=8)
     renames: list[Renamed] = Field(default=[], max_length=100)
     rest: Literal["", "initialise", "factory-reset"] = ""
     codes: list[str] = Field(default=[], max_length=20)
@@ -148,6 +149,10 @@ class Firmware(Part):
             if left != right:
                 return -1 if left < right else 1
         return 0
+
+    def takes(self, code: str) -> bool:
+        """Whether a file with that product code may be loaded into it at all."""
+        return not self.codes or code in self.codes or code in self.becomes
 
     def waits(self, facts: Mapping[str, str]) -> bool:
         """Whether these facts show a unit without an application, or in its loader."""

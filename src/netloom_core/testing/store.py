@@ -28,6 +28,7 @@ class MemoryRecord:
 
     target: Target
     intended: Document = field(default_factory=dict)
+    aside: Document = field(default_factory=dict)  # what was decided for the model that it was
     version: int = 1
     documents: dict[str, Document] = field(default_factory=dict)
     read_at: float = 0.0
@@ -117,6 +118,12 @@ class MemoryStore:
         if file not in self.images:
             raise RequestError(f"There is no file {file}.")
         return self.images[file]
+
+    async def became(self, device: str, profile: str) -> None:
+        record = self.records[device]
+        record.aside = record.intended
+        record.intended, record.documents = {}, {}
+        record.target = replace(record.target, profile=profile)
 
     # Devices
 

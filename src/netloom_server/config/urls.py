@@ -95,6 +95,7 @@ urlpatterns = [
     path("api/firmware/devices", firmware.DevicesFirmwareView.as_view()),
     path("api/firmware/models/<str:profile>", firmware.ModelFirmwareView.as_view()),
     path("api/firmware/<str:ident>", firmware.FirmwareFileView.as_view()),
+    path("api/devices/<str:word>/aside/<str:ident>", firmware.AsideView.as_view()),
     path("api/devices/<str:word>/firmware", firmware.DeviceFirmwareView.as_view()),
     path("api/lines/<str:ident>/traffic", traffic.TrafficView.as_view()),
     path("api/lines/<str:ident>/raise", levels.RaiseView.as_view()),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from netloom_server.installation.models import new_id
+from netloom_server.installation.models import Device, new_id
 
 
 class FirmwareFile(models.Model):
@@ -43,3 +43,12 @@ class ModelFirmware(models.Model):
     why = models.CharField(max_length=200, blank=True)
     by = models.CharField(max_length=150)
     at = models.DateTimeField(auto_now=True)
+
+
+class SetAside(models.Model):
+    """What was decided for the model that a device was, before another application made another one of it."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="set_aside")
+    profile = models.CharField(max_length=60)
+    values = models.JSONField(default=dict)
+    at = models.DateTimeField(auto_now_add=True)

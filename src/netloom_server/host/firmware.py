@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+from netloom_core.library.load import Library
 from netloom_core.model.image import Image
 from netloom_server.base.crossing import in_records
+from netloom_server.firmware.services.aside import become
 from netloom_server.firmware.services.files import image_of
 
 
 class FirmwareRecords:
+    def __init__(self, library: Library) -> None:
+        self._library = library
+
+    async def became(self, device: str, profile: str) -> None:
+        await in_records(become, device, profile, self._library)
+
     async def image(self, file: str) -> Image:
         return await in_records(image_of, file)

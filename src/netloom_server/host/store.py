@@ -16,7 +16,7 @@ class RecordStore:
     def __init__(self, library: Library, events: EventSink) -> None:
         self.devices = DeviceRecords(library)
         self.runs = RunRecords()
-        self.firmware = FirmwareRecords()
+        self.firmware = FirmwareRecords(library)
         self.points = PointRecords()
         self.plans = PlanRecords(library)
         self.proofs = ProofRecords(library)

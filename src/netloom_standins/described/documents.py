@@ -236,11 +236,14 @@ class Documents(Service):
             return
         await reply(send, 202, {"taken": True})
 
+    def _has(self, path: str) -> bool:
+        return self.described.loading is None or self.described.loading.has(path)
+
     def _settings(self, document: Document) -> Document:
         """Without what are states."""
         told = copy.deepcopy(document)
         for path, cell in self.described.memory.cells.items():
-            if cell.live or cell.secret:
+            if cell.live or cell.secret or not self._has(path):
                 *parents, last = path.strip("/").split("/")
                 here: Any = told
                 for parent in parents:
@@ -261,7 +264,7 @@ class Documents(Service):
         for path, said in values:
             cell = memory.cells.get(path)
             try:
-                if cell is None or cell.live or cell.secret:
+                if cell is None or cell.live or cell.secret or not self._has(path):
                     raise Wrong("unknown")
                 cell.parsed(said)
             except Wrong as error:

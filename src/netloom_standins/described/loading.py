@@ -29,6 +29,9 @@ class FirmwareForm(BaseModel):
     banks: int = 2
     pair: bool = False
     sets: dict[str, Any] = {}
+    apps: dict[
+        str, tuple[str, str]
+    ] = {}  # by product code: what it calls itself with that application, what it has then
 
 
 def made(form: FirmwareForm, version: str, size: int, *, revisions: str = "", code: str = "") -> bytes:
@@ -46,6 +49,7 @@ class Loading:
         self.far = str(unit.firmware)  # of its other half
         self._hidden = ""  # the version that it has and does not tell before its power was cut
         self._busy = False
+        self.app = form.code
 
     @property
     def version(self) -> str:
@@ -53,7 +57,13 @@ class Loading:
 
     def words(self) -> dict[str, str]:
         told = {"hardware": self.form.hardware, "mode": self.mode, "firmware": self.version}
-        return {**told, "far_firmware": self.far if self.form.pair else ""}
+        named = {"model": self.form.apps[self.app][0]} if self.app in self.form.apps else {}
+        return {**told, **named, "far_firmware": self.far if self.form.pair else ""}
+
+    def has(self, path: str) -> bool:
+        """Whether it has that with its present application."""
+        mine = self.form.apps.get(self.app)
+        return not any(path.startswith(where) for app in self.form.apps.values() if app != mine for where in app[1:])
 
     def began(self) -> str:
         """Somebody begins to send; why it will not take any, else nothing."""
@@ -89,13 +99,15 @@ class Loading:
         found = LINE.match(data)
         if found is None or found[1].decode() != self.form.head:
             return "not a file of ours"
-        if found[2].decode() != self.form.code:
+        if found[2].decode() not in (self.form.code, *self.form.apps):
             return f"for {found[2].decode()}, this is {self.form.code}"
         if self.form.hardware not in found[3].decode().split(","):
             return f"for hardware {found[3].decode()}, this is {self.form.hardware}"
         if zlib.crc32(data[found.end() :]) != int(found[5], 16):
             self.gave_up(1.0)
             return "damaged on the way"
+        if self.form.apps:
+            self.app = found[2].decode()
         self._start(found[4].decode())
         return ""
 
@@ -135,8 +147,9 @@ class Loading:
             self._now(hidden)
 
     def state(self) -> dict[str, Any]:
-        return {"firmware": self.unit.firmware, "mode": self.mode, "far": self.far}
+        return {"firmware": self.unit.firmware, "mode": self.mode, "far": self.far, "app": self.app}
 
     def load(self, state: dict[str, Any]) -> None:
         self.unit.firmware = state.get("firmware") or self.unit.firmware
+        self.app = str(state.get("app") or self.form.code)
         self.mode, self.far = str(state.get("mode", "")), str(state.get("far") or self.unit.firmware)

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from netloom_core.documents.tree import merged, remove
+from netloom_core.documents.tree import merged, put, remove
 from netloom_core.errors import NoAnswer
 from netloom_core.library.load import Library
 from netloom_core.model.image import Image
@@ -263,3 +263,43 @@ async def test_killed_anywhere_it_is_never_sent_twice_and_told_truly(rig: Rig, a
     else:
         assert states(run)[1] in ("failed", "unknown")
         assert "answers at 127.20.10.11 with version 1.11.0" in run.steps[1].message
+
+
+@pytest.fixture
+def controller(library: Library) -> Rig:
+    made = Rig(library, [device(library.need("sandrel-px1-gate"), 1)])
+    made.box.identity = replace(made.box.identity, firmware="1.4", facts={"hardware": "1"})
+    put(made.record().intended, "/gate/open_s", 35)
+    return made
+
+
+def another(code: str = "PX1-LAMP") -> Image:
+    return replace(image("1.2", code, ("1",)), name="px1_lamp_1.2.sdr", profile="sandrel-px1-lamp")
+
+
+async def test_an_application_may_make_another_model_of_it_and_nothing_decided_is_lost(controller: Rig) -> None:
+    box = controller.box
+
+    def taken(file: Image) -> None:
+        box.identity = replace(box.identity, model="PX1 Lamp", firmware=file.version)
+
+    box.taken_by = taken
+    made = await plan(controller, another(), has="1.4")
+    assert "becomes" in {remark["code"] for remark in made.remarks}
+    run = await controller.apply(made, "firmware")
+    assert states(run) == ["done", "done"]
+    assert "It is a PX1 Lamp now" in run.steps[1].message
+    record = controller.record()
+    assert (record.target.profile, record.intended) == ("sandrel-px1-lamp", {})
+    assert record.aside == {"gate": {"open_s": 35}}
+    assert record.target.keys  # it is the same unit
+
+
+async def test_one_that_does_not_become_what_the_file_makes_of_it_stays_what_it_was(controller: Rig) -> None:
+    box = controller.box
+    box.taken_by = lambda file: setattr(box, "identity", replace(box.identity, firmware=file.version))
+    run = await controller.apply(await plan(controller, another(), has="1.4"), "firmware")
+    assert states(run)[1] == "failed"
+    assert "calls itself PX1 Gate, not PX1 Lamp" in run.steps[1].message
+    assert controller.record().target.profile == "sandrel-px1-gate"
+    assert controller.record().intended == {"gate": {"open_s": 35}}

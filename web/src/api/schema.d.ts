@@ -288,6 +288,24 @@ export interface paths {
         patch: operations["devices_partial_update"];
         trace?: never;
     };
+    "/api/devices/{word}/aside/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Decide some of it anew for the model of now; nothing is written yet. */
+        post: operations["devices_aside_create"];
+        /** @description It is not needed any more. */
+        delete: operations["devices_aside_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/certificate": {
         parameters: {
             query?: never;
@@ -2182,6 +2200,20 @@ export interface components {
             archived: boolean;
             parent: number | null;
         };
+        /** @description What was decided for the model that it was; `fits` is what the model of now has, too. */
+        Aside: {
+            id: string;
+            model: string;
+            /** Format: date-time */
+            at: string;
+            values: components["schemas"]["AsideValue"][];
+        };
+        AsideValue: {
+            path: string;
+            label: string;
+            value: unknown;
+            fits: boolean;
+        };
         AskedPaperRequest: {
             kind: components["schemas"]["Kind570Enum"];
         };
@@ -2702,6 +2734,7 @@ export interface components {
             current: string;
             files: components["schemas"]["OfferedFile"][];
             unplug: boolean;
+            aside: components["schemas"]["Aside"][];
         };
         /** @description What came of an import: files that were added, and those that were left out, with the reason. */
         FirmwareTaken: {
@@ -3356,6 +3389,7 @@ export interface components {
             version: string;
             notes: string;
             hardware: string[];
+            makes: string;
         };
         OnvifUserRequest: {
             name: string;
@@ -4094,6 +4128,9 @@ export interface components {
             };
             problem: string;
             hint: string;
+        };
+        TakeBackRequest: {
+            paths: string[];
         };
         /** @description `pattern` names many at once: {n} counts, {model} and {serial} are filled in. */
         TakeInRequest: {
@@ -5190,6 +5227,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Device"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_aside_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_aside_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

@@ -6,9 +6,9 @@ import { api, asProblem, type Device, got, type Problem, type Schemas, uploadTo 
 import { firmwareOfQuery, firmwareQuery } from "../api/queries";
 import { useChange } from "../api/work";
 import { ask } from "../lib/place";
-import { plural, size } from "../lib/words";
+import { plural, shown, size } from "../lib/words";
 import { Button } from "../ui/Button";
-import { Choice, Empty, Heading, Input, Labelled, Tag, Trouble, Waiting } from "../ui/parts";
+import { Choice, Empty, Heading, Input, Labelled, Tag, Trouble, Waiting, When } from "../ui/parts";
 
 type Kept = Schemas["FirmwareFile"];
 
@@ -61,6 +61,7 @@ export function FirmwareOfDevice({ device }: { device: Device }) {
                   <option key={one.id} value={one.id}>
                     {one.version} · {one.name}
                     {one.hardware.length > 0 && ` · hardware ${one.hardware.join(", ")}`}
+                    {one.makes && ` · makes a ${one.makes} of it`}
                   </option>
                 ))}
               </Choice>
@@ -75,6 +76,43 @@ export function FirmwareOfDevice({ device }: { device: Device }) {
       )}
     </section>
   );
+}
+
+/** What was decided for the model that it was, before another application made another one of it. */
+export function AsideOfDevice({ device }: { device: Device }) {
+  const { data } = useQuery(firmwareOfQuery(device.id, device.read));
+  const path = (ident: string) => ({ params: { path: { word: device.id, ident } } });
+  const take = useChange(({ id, paths }: { id: string; paths: string[] }) => got(api.POST("/api/devices/{word}/aside/{ident}", { ...path(id), body: { paths } })));
+  const drop = useChange((id: string) => got(api.DELETE("/api/devices/{word}/aside/{ident}", path(id))));
+  return data?.aside.map((one) => {
+    const fits = one.values.filter((value) => value.fits).map((value) => value.path);
+    return (
+      <section key={one.id} aria-label={`Decided for a ${one.model}`} className="mt-4">
+        <Heading aside={<When at={one.at} />}>Decided while it was a {one.model}</Heading>
+        <table className="text-[12.5px]">
+          <tbody>
+            {one.values.map((value) => (
+              <tr key={value.path}>
+                <td className="pr-4">{value.label}</td>
+                <td className="pr-4 font-mono">{shown(value.value)}</td>
+                <td className="text-soft">{value.fits ? "it has that now, too" : "nothing of the kind now"}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <div className="mt-1 flex flex-wrap gap-2">
+          {fits.length > 0 && (
+            <Button disabled={take.isPending} onClick={() => take.mutate({ id: one.id, paths: fits })}>
+              Decide what fits again
+            </Button>
+          )}
+          <Button disabled={drop.isPending} onClick={() => drop.mutate(one.id)}>
+            It is not needed any more
+          </Button>
+        </div>
+      </section>
+    );
+  });
 }
 
 /** All files that are kept. */

@@ -95,6 +95,10 @@ class Records(Protocol):
         """A firmware file that is kept. Raises NetloomError where it is not any more."""
         ...
 
+    async def became(self, device: str, profile: str) -> None:
+        """It proved to be of another model from now on: what was decided for the former one is set aside."""
+        ...
+
     async def save_backup(self, device: str, run: str, by: str, *, baseline: bool) -> str:
         """Keep what was last saved for the device as a backup; the same one where the run made it already."""
         ...

@@ -213,10 +213,28 @@ class LoadFirmware:
             )
         if _same(known, was.firmware, image.version) and not seen.went:
             context.unproven.append(f"it had {image.version} before, and was not seen to go")
-        await self._settings(context, known)
+        if image.code in known.becomes:
+            await self._another(context, identity, known.becomes[image.code])
+        else:
+            await self._settings(context, known)
         word = "unproven" if context.unproven else "done"
         now = f"{was.firmware or 'none'} before, {image.version} now"
         await context.conclude(word, "; ".join(context.unproven) or now)
+
+    async def _another(self, context: StepContext, identity: Identity, ident: str) -> None:
+        """The application decides what it is: its identity stays, and the record follows. Raises ReadBackMismatch."""
+        profile = context.library.need(ident)
+        if identity.model.casefold() not in {name.casefold() for name in (profile.model, *profile.aliases)}:
+            text = (
+                f"{context.target.name} tells the new version and calls itself {identity.model}, not {profile.model}."
+            )
+            await context.conclude("failed", text)
+            raise ReadBackMismatch(text, "Sweep its line.", target=context.target.device, outcome="applied")
+        await context.records.became(context.target.device, ident)
+        context.step.message = (
+            f"Version {identity.firmware}. It is a {profile.model} now: what was decided for a {context.profile.model} "
+            "is set aside, for review on its bench under Protect."
+        )
 
     async def _without_power(self, context: StepContext, identity: Identity) -> Identity:
         words = f"Take the power of {context.target.name} for a few seconds, and give it back."
@@ -339,7 +357,7 @@ async def _who(context: StepContext, known: Firmware) -> tuple[Identity, bool]:
 
 def _fits(context: StepContext, known: Firmware, identity: Identity, image: Image) -> None:
     """The right product and hardware revision, by what is inside the file. Raises WrongModel."""
-    if image.code and known.codes and image.code not in known.codes:
+    if image.code and not known.takes(image.code):
         raise WrongModel(
             f"{image.name} is for {image.code}; {context.target.name} takes {' or '.join(known.codes)}.",
             "Nothing was sent to it.",

@@ -17,7 +17,7 @@ from netloom_server.base.unpacking import plain
 from netloom_server.base.uploads import uploaded
 from netloom_server.firmware.api import shapes
 from netloom_server.firmware.models import FirmwareFile, ModelFirmware
-from netloom_server.firmware.services import files, standing
+from netloom_server.firmware.services import aside, files, standing
 from netloom_server.host.engine import engine
 from netloom_server.installation.services import records
 
@@ -93,4 +93,20 @@ class DeviceFirmwareView(APIView):
 
     @extend_schema(responses=shapes.FirmwareOfDeviceSerializer)
     def get(self, request: Request, word: str) -> Response:
-        return Response(standing.on_its_bench(records.resolve(word), engine().library))
+        device, library = records.resolve(word), engine().library
+        return Response({**standing.on_its_bench(device, library), "aside": aside.aside_of(device, library)})
+
+
+class AsideView(APIView):
+    @extend_schema(request=shapes.TakeBackSerializer, responses={204: None})
+    def post(self, request: Request, word: str, ident: str) -> Response:
+        """Decide some of it anew for the model of now; nothing is written yet."""
+        device, paths = records.resolve(word), checked(shapes.TakeBackSerializer, request)["paths"]
+        aside.take_back(device, ident, paths, engine().library)
+        return Response(status=204)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, word: str, ident: str) -> Response:
+        """It is not needed any more."""
+        aside.find(records.resolve(word), ident).delete()
+        return Response(status=204)

@@ -103,6 +103,27 @@ class OfferedFileSerializer(Form):
     version = serializers.CharField()
     notes = serializers.CharField()
     hardware = serializers.ListField(child=serializers.CharField())
+    makes = serializers.CharField()  # another model, where its application makes one of it
+
+
+class AsideValueSerializer(Form):
+    path = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    value = serializers.JSONField()
+    fits = serializers.BooleanField()
+
+
+class AsideSerializer(Form):
+    """What was decided for the model that it was; `fits` is what the model of now has, too."""
+
+    id = serializers.CharField()
+    model = serializers.CharField()
+    at = serializers.DateTimeField()
+    values = AsideValueSerializer(many=True)
+
+
+class TakeBackSerializer(Form):
+    paths = serializers.ListField(child=serializers.CharField(max_length=200), max_length=2000)
 
 
 class FirmwareOfDeviceSerializer(Form):
@@ -113,3 +134,4 @@ class FirmwareOfDeviceSerializer(Form):
     current = serializers.CharField()
     files = OfferedFileSerializer(many=True)
     unplug = serializers.BooleanField()
+    aside = AsideSerializer(many=True)

@@ -101,12 +101,16 @@ def on_its_bench(device: Device, library: Library) -> dict[str, Any]:
     profile = library.get(device.profile)
     if profile is None or profile.firmware is None:
         return {"word": "", "why": "", "current": "", "files": [], "unplug": False}
-    wanted = Wanted([profile.id])
+    others = [other for ident in profile.firmware.becomes.values() if (other := library.get(ident)) is not None]
+    wanted = Wanted([profile.id, *(other.id for other in others)])
     told = standing(device, profile, wanted)
+    offered = [(file, "") for file in wanted.usable(profile)]
+    offered += [(file, f"{other.maker} {other.model}") for other in others for file in wanted.usable(other)]
     files = [
-        {"id": file.id, "name": file.name, "version": file.version, "notes": file.notes, "hardware": file.hardware}
-        for file in wanted.usable(profile)
-    ]
+        {"id": file.id, "name": file.name, "version": file.version, "notes": file.notes, "hardware": file.hardware,
+         "makes": makes}
+        for file, makes in offered
+    ]  # fmt: skip
     return {"word": told.word, "why": told.why, "current": told.current, "files": files,
             "unplug": profile.firmware.unplug}  # fmt: skip
 

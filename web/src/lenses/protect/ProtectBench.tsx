@@ -4,7 +4,7 @@ import { useState } from "react";
 import { asProblem, type Backup, upload } from "../../api/client";
 import { backupsQuery, compareQuery } from "../../api/queries";
 import { useBegin, useChange } from "../../api/work";
-import { FirmwareLibrary, FirmwareOfDevice } from "../../bench/Firmware";
+import { AsideOfDevice, FirmwareLibrary, FirmwareOfDevice } from "../../bench/Firmware";
 import { Papers } from "../../bench/Papers";
 import type { BenchProps } from "../lens";
 import { isFitted } from "../../lib/knots";
@@ -40,6 +40,7 @@ export function ProtectBench({ chosen, devices, person }: BenchProps) {
         )}
       </div>
       {chosen.length === 1 && <FirmwareOfDevice key={chosen[0].id} device={chosen[0]} />}
+      {chosen.length === 1 && <AsideOfDevice device={chosen[0]} />}
       {!chosen.length && <FirmwareLibrary />}
       <Archives lead={lead} />
       <Heading aside={pair.length === 1 ? "choose a second one to compare" : undefined}>Backups</Heading>
