@@ -52,6 +52,9 @@ def test_the_published_schema_is_the_classes_own() -> None:
         ("maker: Dunmarrow", "maker: [", "not YAML"),
         ("kind: reader", "kind: reader\ncolour: red", "colour"),
         ("path: /sounder/level", "path: /lamp/level", "described twice"),
+        ("codes: [DR2-FW]", "codes: []", "codes to compare with"),
+        ("away: 3\n", "away: 3\n  rest: initialise\n", "there is no procedure initialise"),
+        ("away: 3\n", "away: 3\n  becomes: {DR2-FW: x}\n", "makes no other model"),
         ("model_number: 2,", "model_number: 2, vendor: xyz,", "channels.bus.vendor"),
         ("bus: {model", "bus: {protocol: smoke, model", "no protocol 'smoke'"),
         ("entry: 65", "entrance: 65", "/sounder/level: bind.bus.entrance"),
@@ -148,3 +151,11 @@ def test_needs_are_told(library: Library) -> None:
     assert "not Pulse" in unmet_needs(profile, "/relays/1/pulse_ms", document)[0]
     document["relays"]["1"]["action"] = "pulse"
     assert unmet_needs(profile, "/relays/1/pulse_ms", document) == []
+
+
+def test_what_applications_make_of_a_model_is_described(library: Library) -> None:
+    for profile in library:
+        for code, other in profile.firmware.becomes.items() if profile.firmware is not None else ():
+            made = library.need(other)
+            assert made.firmware is not None
+            assert code in made.firmware.codes, f"{profile.id} becomes {other} by {code}, which is another one's"

@@ -29,8 +29,27 @@ def problems(profile: Profile) -> Iterator[str]:
         if one.path and one.path not in {item.path for item in profile.items if item.live}:
             yield f"restless, number {number}: {one.path} is no item that is live"
     yield from _standard(profile)
+    yield from _firmware(profile)
     for name, channel in profile.channels.items():
         yield from channel.problems(name, profile)
+
+
+def _firmware(profile: Profile) -> Iterator[str]:
+    known = profile.firmware
+    if known is None:
+        for name, channel in profile.channels.items():
+            if getattr(channel, "load", None) is not None:
+                yield f"channels.{name}.load: without `firmware` nobody knows which files are for it"
+        return
+    if known.rest and profile.procedure(known.rest) is None:
+        yield f"firmware.rest: there is no procedure {known.rest}"
+    for one in known.renames:
+        if one.new not in profile.by_path and one.old not in profile.by_path:
+            yield f"firmware.renames: neither {one.old} nor {one.new} is described"
+        if known.key(one.since) is None:
+            yield f"firmware.renames: {one.since!r} is no {known.scheme} version"
+    if profile.id in known.becomes.values() or set(known.codes) & set(known.becomes):
+        yield "firmware.becomes: an application of its own makes no other model of it"
 
 
 def _item(profile: Profile, item: Item) -> Iterator[str]:

@@ -68,6 +68,8 @@ class LoadFirmware:
             return
         identity, waits = await _who(context, known)
         _fits(context, known, identity, image)
+        if image.code in known.becomes:
+            context.library.need(known.becomes[image.code])  # what it is to become has to be known before
         before: Document = {}
         if Ability.READ in (await context.talk()).abilities and not waits:
             with contextlib.suppress(NetloomError):  # the backup before it says what could not be read
