@@ -63,13 +63,14 @@ def _against(subject: Subject, known: Firmware | None, file: Mapping[str, Any]) 
 def _remarks(known: Firmware, file: Mapping[str, Any]) -> list[Remark]:
     told = []
     has, version = str(file.get("has", "")), str(file["version"])
-    order = known.compare(has, version) if has else None
+    other = file.get("code") in known.becomes  # whose versions are counted for themselves
+    order = known.compare(has, version) if has and not other else None
     if order == 0:
         told.append(Remark("same-version", f"It has {version} already; it is loaded once more."))
     elif order == 1:
         told.append(Remark("older", f"{version} is older than the {has} that it has."))
     word, why = known.standing(version)
-    if word == "behind":
+    if word == "behind" and not other:
         told.append(Remark("too-old", f"{version} is older than what is needed: {why}"))
     if known.interrupts:
         told.append(Remark("interrupts", f"Meanwhile this stands still: {', '.join(known.interrupts)}."))
