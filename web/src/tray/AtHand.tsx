@@ -1,10 +1,14 @@
+import { useMutation } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { Run, RunStep } from "../api/client";
-import { api, got } from "../api/client";
+import { api, asProblem, got } from "../api/client";
 import { useChange } from "../api/work";
+import { Reasons } from "../lenses/survey/WhyNot";
 import { size } from "../lib/words";
 import { Button } from "../ui/Button";
-import { Bar } from "../ui/parts";
+import { Bar, Trouble } from "../ui/parts";
+
+const LATE_S = 5;
 
 /** What a run waits for: a person at the device, or the device itself, with the light to look at. */
 export function AtHand({ run }: { run: Run }) {
@@ -14,7 +18,7 @@ export function AtHand({ run }: { run: Run }) {
       {run.waiting.map((step) => (
         <li key={step.ordinal} className="flex flex-wrap items-baseline gap-x-3 gap-y-1 py-1 text-[13px]">
           <b>{step.name}</b>
-          {step.asks ? <Asked run={run} step={step} asks={step.asks} /> : step.sends ? <Sent sends={step.sends} /> : step.waits && <Awaited waits={step.waits} />}
+          {step.asks ? <Asked run={run} step={step} asks={step.asks} /> : step.sends ? <Sent sends={step.sends} /> : step.waits && <Awaited device={step.device} waits={step.waits} />}
           {step.look_at.length > 0 && (
             <ul className="w-full text-[12.5px] text-soft">
               {step.look_at.map((line) => (
@@ -62,12 +66,28 @@ function Asked({ run, step, asks }: { run: Run; step: RunStep; asks: NonNullable
   );
 }
 
-function Awaited({ waits }: { waits: NonNullable<RunStep["waits"]> }) {
+/** How long it is away; where it is late, the reasons for it can be asked for, this computer's own network first. */
+function Awaited({ device, waits }: { device: string; waits: NonNullable<RunStep["waits"]> }) {
   const gone = Math.round(useSeconds(waits.since));
+  const why = useMutation({ mutationFn: () => got(api.POST("/api/why", { body: { device } })) });
   return (
-    <span role="status">
-      It is away for {gone} s; usually it is back in {waits.usual} s.
-    </span>
+    <>
+      <span role="status">
+        It is away for {gone} s; usually it is back in {waits.usual} s.
+      </span>
+      {gone > waits.usual + LATE_S && (
+        <Button disabled={why.isPending} onClick={() => why.mutate()}>
+          {why.isPending ? "Testing …" : "It is late: why?"}
+        </Button>
+      )}
+      {(why.data || why.error) && (
+        <div className="w-full">
+          {why.error && <Trouble problem={asProblem(why.error)} />}
+          {why.data?.there && <p className="text-woad">{why.data.there}</p>}
+          {why.data && <Reasons reasons={why.data.reasons} />}
+        </div>
+      )}
+    </>
   );
 }
 
