@@ -8,7 +8,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import AsyncIterator, Callable
 from contextlib import aclosing, asynccontextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from netloom_core.errors import LinkError, NetloomError, NoAnswer, ProtocolError
 from netloom_core.links.udp import UdpLink
@@ -21,6 +21,7 @@ LOOK_S = 0.5
 class Fetched:
     """What came of it so far: `trouble` is why the last try ended, `whole` whether one got to its end."""
 
+    ended: asyncio.Event = field(default_factory=asyncio.Event)  # the last try
     asked: bool = False
     whole: bool = False
     trouble: NetloomError | None = None
@@ -69,7 +70,8 @@ async def _serve(
                         code = tftp.DENIED if address != host else tftp.ILLEGAL
                         await link.send(tftp.error(code, error.message), address, port)
                         continue
-                    fetched.asked = True
+                    fetched.asked, fetched.trouble = True, None
+                    fetched.ended.clear()
                     busy = {p: task for p, task in busy.items() if not task.done()}
                     busy[port] = asyncio.ensure_future(_give(source, (address, port), transfer, told, fetched))
     finally:
@@ -126,6 +128,7 @@ async def _give(
         )
     except OSError as error:
         fetched.trouble = NoAnswer(f"TFTP: {error.strerror or error}.")
+        fetched.ended.set()
         return
     talk.heard = loop.time()
     try:
@@ -140,3 +143,4 @@ async def _give(
         fetched.trouble = error
     finally:
         transport.close()
+        fetched.ended.set()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import re
 from collections.abc import Callable
 
@@ -10,13 +11,14 @@ from netloom_core.drivers.dialogue.flow import pattern
 from netloom_core.drivers.dialogue.form import DialogueLoad
 from netloom_core.drivers.dialogue.talk import Conversation, said, shown
 from netloom_core.errors import NoAnswer, Refused
-from netloom_core.links.tftp import giving
+from netloom_core.links.tftp import Fetched, giving
 from netloom_core.model.device import Target
 from netloom_core.model.image import Image
 from netloom_core.protocols import tftp
 from netloom_core.protocols.block_transfer import Sender
 
 PIECE_S = 0.25
+LAST_S = 2.0
 NAME = 60  # letters of a file's name in a command
 WORDS_S = 5.0  # for words at the end that no pattern asks for
 
@@ -32,9 +34,10 @@ async def load(
         line, file = target.line, tftp.File(name, image.size, image.read)
         async with giving(line.source, line.interface, how.port, target.address, file, told) as fetched:
             text = await talk.tell(command, how.done, how.refused, how.seconds + image.size / how.slowest)
+            _judge(how, text, target.name)
+            await _whole(fetched)  # its words may be here before its last answer is
             if fetched.trouble is not None and not fetched.whole:
                 raise fetched.trouble
-            _judge(how, text, target.name)
             if not fetched.whole:
                 raise Refused(f"{target.name} said {shown(text)[-80:]!r} without having fetched the file.")
         return
@@ -45,6 +48,12 @@ async def load(
     await _blocks(talk, how, image, told)
     text = await talk.tell("", how.done, how.refused, how.seconds) if how.done else ""
     _judge(how, text, target.name)
+
+
+async def _whole(fetched: Fetched) -> None:
+    with contextlib.suppress(TimeoutError):
+        async with asyncio.timeout(LAST_S):
+            await fetched.ended.wait()
 
 
 def plain(name: str) -> str:
