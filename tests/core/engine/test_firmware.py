@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from netloom_core.documents.tree import merged, put, remove
-from netloom_core.errors import NoAnswer
+from netloom_core.errors import NoAnswer, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.model.image import Image
 from netloom_core.testing.devices import MemoryDevice
@@ -303,3 +303,22 @@ async def test_one_that_does_not_become_what_the_file_makes_of_it_stays_what_it_
     assert "calls itself PX1 Gate, not PX1 Lamp" in run.steps[1].message
     assert controller.record().target.profile == "sandrel-px1-gate"
     assert controller.record().intended == {"gate": {"open_s": 35}}
+
+
+async def test_a_slow_or_unclear_answer_is_no_going(rig: Rig) -> None:
+    """It had that version before, and starts so fast that nobody sees it gone: garbage in between proves nothing."""
+    has(rig.box, "1.12.0")
+    after, garbled = False, 0
+
+    async def unclear(name: str) -> None:
+        nonlocal after, garbled
+        after = after or name == "after load"
+        if after and name == "identify" and garbled < 3:
+            garbled += 1
+            raise ProtocolError("No sense in it.")
+
+    rig.box.before = unclear
+    run = await load(rig)
+    assert garbled == 3
+    assert states(run)[1] == "unproven"
+    assert "was not seen to go" in run.steps[1].message

@@ -146,7 +146,7 @@ class LoadFirmware:
         lingers = min(max(known.away, GONE_S), LINGERS_S) if known.away else 0.0
         while True:
             seen = await _look(context, known)
-            went = went or seen.here is None
+            went = went or seen.nobody
             late = loop.time() > begun + lingers
             moved = seen.here is not None and seen.here.place != context.target.place
             if seen.here is not None and (late or ((went or moved) and not seen.waits)):
@@ -270,10 +270,12 @@ class LoadFirmware:
 
 
 class _Seen:
-    """Who is at the places where it may be. `waits` is set where its loader is all that answers."""
+    """Who is at the places where it may be. `waits` is set where its loader is all that answers, `nobody` where it was
+    silent at its own place: a slow or an unclear answer is no absence."""
 
-    def __init__(self, here: Target | None, identity: Identity | None, waits: bool) -> None:
-        self.here, self.identity, self.waits, self.went = here, identity, waits, False
+    def __init__(self, here: Target | None, identity: Identity | None, waits: bool, *, nobody: bool = False) -> None:
+        self.here, self.identity, self.waits, self.nobody = here, identity, waits, nobody
+        self.went = False
 
     def words(self, context: StepContext) -> str:
         if self.here is None:
@@ -388,12 +390,14 @@ def _has(identity: Identity, context: StepContext) -> bool:
 
 async def _look(context: StepContext, known: Firmware) -> _Seen:
     """By who answers, first where it was, then where its factory would put it."""
+    nobody = False
     for place in {p.place: p for p in [context.target, *factory_places(context)]}.values():
         sight = await context.sessions.look(place)
+        nobody = nobody or (place.place == context.target.place and sight.presence is Presence.NOBODY)
         facts = sight.identity.facts if sight.identity is not None else {}
         if sight.presence is Presence.ITSELF:
-            return _Seen(place, sight.identity, known.waits(facts))
-    return _Seen(None, None, False)
+            return _Seen(place, sight.identity, known.waits(facts), nobody=nobody)
+    return _Seen(None, None, False, nobody=nobody)
 
 
 async def _awaited(context: StepContext, known: Firmware, seconds: float) -> _Seen:
