@@ -6,12 +6,17 @@ import asyncio
 import socket
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
+from email import message_from_bytes
+from email.policy import HTTP
 
 import pytest
 
+from netloom_core.drivers.http.form import HttpLoad
+from netloom_core.drivers.http.loading import enclosed
 from netloom_core.errors import NetloomError, NoAnswer
 from netloom_core.links import http
 from netloom_core.links.http import HttpLink
+from netloom_core.model.image import Image
 
 HOST, PORT = "127.29.90.2", 8099
 BODY = [bytes(60_000)] * 20
@@ -106,3 +111,18 @@ async def test_nonsense_and_half_an_answer_are_typed_errors(says: bytes) -> None
     async with device(odd) as link:
         with pytest.raises(NetloomError):
             await sent(link, [])
+
+
+def test_a_form_is_one_as_every_server_reads_it() -> None:
+    """By the standard library's own parser of MIME, whatever is in the file and in its name."""
+    data = b"--netloom\r\n\r\n" + bytes(range(256)) * 300 + b"\r\n--"
+    image = Image("f", 'ext1 "é" 1.13\\.crn', len(data), "", "", "1.13", lambda at, size: data[at : at + size])
+    pieces, size, kind = enclosed(HttpLoad(path="/f", form="multipart", field="upload"), image)
+    body = b"".join(pieces)
+    assert len(body) == size
+    [part] = message_from_bytes(f"Content-Type: {kind}\r\n\r\n".encode() + body, policy=HTTP).iter_parts()
+    assert part.get_param("name", header="content-disposition") == "upload"
+    assert part.get_filename() == "ext1  1.13.crn"
+    assert part.get_payload(decode=True) == data
+    whole, plain, kind = enclosed(HttpLoad(path="/f"), image)
+    assert (b"".join(whole), plain, kind) == (data, len(data), "application/octet-stream")
