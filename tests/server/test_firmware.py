@@ -145,8 +145,10 @@ def test_devices_are_held_against_the_library(technician: APIClient, kit: Device
     assert word(technician, kit) == ("ahead", "1.10.0")
     Unit.objects.update(facts={"far_firmware": "1.11.0"})
     assert word(technician, kit) == ("mixed", "1.10.0")
+    assert "The other half has 1.11.0" in technician.get(f"/api/devices/{kit.id}").json()["firmware_trouble"]
     Unit.objects.update(facts={"mode": "loader"})
     assert word(technician, kit)[0] == "no-application"
+    assert "in its loader" in technician.get(f"/api/devices/{kit.id}").json()["firmware_trouble"]
     Unit.objects.update(facts={}, firmware="1.11.2")
     assert word(technician, kit)[0] == "refused"
     [row] = [one for one in technician.get("/api/firmware/devices").json()["devices"] if one["id"] == kit.id]

@@ -160,6 +160,15 @@ class Firmware(Part):
             facts.get(name, "").casefold() == v.casefold() for name, v in self.loader.items()
         )
 
+    def mixed(self, version: str, facts: Mapping[str, str]) -> str:
+        """Which of its parts have another version than the rest, in words; empty where all agree or none tells."""
+        odd = [
+            f"{part.label} has {has}"
+            for part in self.parts
+            if version and (has := facts.get(part.fact, "")) and self.compare(has, version) != 0
+        ]
+        return f"{'; '.join(odd)}, and it has {version}." if odd else ""
+
     def standing(self, version: str) -> tuple[Standing, str]:
         """What is to be said of a device with that version: a word, and the reason."""
         for one in self.refused:

@@ -9,7 +9,6 @@ from typing import Any
 
 from netloom_core.errors import RequestError
 from netloom_core.library.load import Library
-from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.profile import Profile
 from netloom_server.firmware.models import FirmwareFile, ModelFirmware
 from netloom_server.firmware.services.files import find
@@ -70,7 +69,7 @@ def standing(device: Device, profile: Profile | None, wanted: Wanted) -> Standin
         return Standing("no-application", "It is in its loader: no application was loaded whole.", current)
     if not device.firmware:
         return Standing("unknown", "It has not told its version.", current)
-    if odd := _mixed(known, device):
+    if odd := known.mixed(device.firmware, device.facts):
         return Standing("mixed", odd, current)
     word, why = known.standing(device.firmware)
     if word in ("refused", "behind"):
@@ -85,15 +84,6 @@ def standing(device: Device, profile: Profile | None, wanted: Wanted) -> Standin
         return Standing("unknown", f"{device.firmware} and {current} cannot be compared.", current)
     words = {-1: ("behind", f"{current} is current."), 0: ("current", ""), 1: ("ahead", f"{current} is current here.")}
     return Standing(*words[order], current)
-
-
-def _mixed(known: Firmware, device: Device) -> str:
-    odd = [
-        f"{part.label} has {has}"
-        for part in known.parts
-        if (has := device.facts.get(part.fact, "")) and known.compare(has, device.firmware) != 0
-    ]
-    return f"{'; '.join(odd)}, and it has {device.firmware}." if odd else ""
 
 
 def on_its_bench(device: Device, library: Library) -> dict[str, Any]:

@@ -51,9 +51,14 @@ def at_factory(device: Device, profile: Profile | None) -> bool:
 
 def firmware_trouble(device: Device, profile: Profile | None) -> str:
     """Why it should have another firmware; empty where nothing speaks against the one that it tells."""
-    if profile is None or profile.firmware is None or not device.firmware:
+    known = profile.firmware if profile is not None else None
+    if known is None or not (device.firmware or device.facts):
         return ""
-    word, why = profile.firmware.standing(device.firmware)
+    if known.waits(device.facts):
+        return "missing: it is in its loader, without an application"
+    if odd := known.mixed(device.firmware, device.facts):
+        return f"mixed: {odd}"
+    word, why = known.standing(device.firmware)
     return {"behind": f"too old, {why}", "refused": f"not to be used: {why}"}.get(word, "")
 
 
