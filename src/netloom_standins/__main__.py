@@ -73,7 +73,9 @@ def _write_firmware(site: dict[str, Any], folder: Path) -> None:
         form = known[file["model"]].firmware
         assert form is not None, f"a {file['model']} takes no firmware"
         folder.mkdir(exist_ok=True)
-        data = made(form, str(file["version"]), file["size"], revisions=file.get("revisions", ""))
+        data = made(
+            form, str(file["version"]), file["size"], revisions=file.get("revisions", ""), code=file.get("code", "")
+        )
         (folder / file["name"]).write_bytes(data)
 
 

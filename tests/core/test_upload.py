@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import socket
+import struct
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from email import message_from_bytes
@@ -16,6 +17,7 @@ from netloom_core.drivers.http.loading import enclosed
 from netloom_core.errors import NetloomError, NoAnswer
 from netloom_core.links import http
 from netloom_core.links.http import HttpLink
+from netloom_core.links.stream import TcpStream, open_tcp
 from netloom_core.model.image import Image
 
 HOST, PORT = "127.29.90.2", 8099
@@ -126,3 +128,27 @@ def test_a_form_is_one_as_every_server_reads_it() -> None:
     assert part.get_payload(decode=True) == data
     whole, plain, kind = enclosed(HttpLoad(path="/f"), image)
     assert (b"".join(whole), plain, kind) == (data, len(data), "application/octet-stream")
+
+
+async def on_and_on(far: TcpStream) -> None:
+    while True:
+        await far.write(b"who\r")
+        await far.read(0.05)
+
+
+async def test_a_connection_that_the_far_end_cuts_is_no_fault_of_this_computer() -> None:
+    """A device that starts anew resets its connections: it is silent, and this computer's network is as it was."""
+
+    async def cuts(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        sock = writer.get_extra_info("socket")
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))  # a reset, not an end
+        writer.close()
+
+    server = await asyncio.start_server(cuts, HOST, PORT + 1)
+    far = await open_tcp("127.29.90.1", HOST, PORT + 1)
+    try:
+        with pytest.raises(NoAnswer):
+            await on_and_on(far)
+    finally:
+        far.close()
+        server.close()

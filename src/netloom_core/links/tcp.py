@@ -12,6 +12,7 @@ from netloom_core.links.talk import writable
 
 CONNECT_TIMEOUT_S = 1.5
 FULL = (errno.EAGAIN, errno.ENOBUFS, errno.EMFILE, errno.ENFILE, errno.ENOMEM, errno.EADDRINUSE)
+CUT = (errno.ECONNRESET, errno.EPIPE, errno.ECONNABORTED, errno.ETIMEDOUT, errno.ENOTCONN)  # by the far end
 
 
 def mapped(error: OSError, address: str) -> NoAnswer | LinkError:
@@ -29,6 +30,8 @@ def mapped(error: OSError, address: str) -> NoAnswer | LinkError:
         return NoAnswer(
             f"{address} cannot be reached.", "Look at its power, cable and switch port.", outcome="not_sent"
         )
+    if error.errno in CUT:
+        return NoAnswer(f"{address} cut the connection.", "Did it start anew? Look at its power and cable.")
     if error.errno == errno.EADDRNOTAVAIL:
         return LinkError("This computer has no address on that line.", "Give its network interface an address there.")
     return LinkError(f"{address}: {error.strerror or error}.", "Look at this computer's network.")
