@@ -150,7 +150,7 @@ def demo_url(demo: Demo) -> str:
 def hand_over(page: Page, demo: Demo) -> None:
     page.key("7")
     page.press("Make the settings report")
-    page.bench_sees("Open the settings report", seconds=40)
+    page.bench_sees("Open the settings report", seconds=90)
     tab = page.driver.current_window_handle
     page.xpath("//*[@id='bench']//a[contains(., 'Open the settings report')]").click()
     page.driver.switch_to.window(next(one for one in page.driver.window_handles if one != tab))
