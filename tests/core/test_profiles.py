@@ -53,6 +53,7 @@ def test_the_published_schema_is_the_classes_own() -> None:
         ("kind: reader", "kind: reader\ncolour: red", "colour"),
         ("path: /sounder/level", "path: /lamp/level", "described twice"),
         ("codes: [DR2-FW]", "codes: []", "codes to compare with"),
+        ("'^DNMR code=", "'^(D+)+NMR code=", "search for ever"),
         ("away: 3\n", "away: 3\n  rest: initialise\n", "there is no procedure initialise"),
         ("away: 3\n", "away: 3\n  becomes: {DR2-FW: x}\n", "makes no other model"),
         ("model_number: 2,", "model_number: 2, vendor: xyz,", "channels.bus.vendor"),

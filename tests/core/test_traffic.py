@@ -40,6 +40,29 @@ def test_a_key_in_hexadecimal_digits_is_hidden_as_bytes() -> None:
     assert shown(kept, out=True) == b"\x53" + b"*" * 16 + b"\x00"
 
 
+def test_a_secret_that_comes_letter_by_letter_is_never_shown_in_part() -> None:
+    """Each look shows what came since: half a secret that was shown once cannot be taken back."""
+    now = 1.0
+    kept, seen, number = Traffic(lambda: now), b"", 0
+    kept.hide(["harbour"])
+    for letter in "phrase=harbour\rhar":
+        kept.note(letter.encode(), "run", out=False)
+        for piece in kept.since(number):
+            seen, number = seen + piece.data, piece.number
+    assert seen == b"phrase=h******\rh"
+    now += 3  # no more of it came: it was none
+    assert b"".join(one.data for one in kept.since(number)) == b"ar"
+
+
+def test_of_what_was_dropped_no_half_of_a_secret_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(traffic, "MOST", 2)
+    kept = Traffic(lambda: 1.0)
+    kept.hide(["harbour"])
+    for piece in (b"phrase=har", b"bour", b" ok"):
+        kept.note(piece, "run", out=True)
+    assert shown(kept, out=True) == b"**** ok"
+
+
 @given(st.lists(st.tuples(st.binary(max_size=4000), st.booleans()), max_size=80), st.integers(0, 200))
 def test_it_stays_bounded_and_in_order(pieces: list[tuple[bytes, bool]], since: int) -> None:
     kept = Traffic(lambda: 1.0)

@@ -15,6 +15,8 @@ MOST = 4000  # pieces
 MOST_BYTES = 128 * 1024
 SHORTEST = 3  # letters of a secret that is masked; shorter ones occur everywhere
 MASK = 0x2A  # of each byte of a secret
+HALF = 2  # bytes of a secret that are held back or masked when they come alone
+HELD_S = 2.0  # for which they are
 
 
 @dataclass(frozen=True)
@@ -34,6 +36,7 @@ class Traffic:
         self._kept: deque[Passed] = deque()
         self._bytes = 0
         self._number = 0
+        self._dropped = False
         self._hidden: set[bytes] = set()
 
     def hide(self, texts: Iterable[str]) -> None:
@@ -56,13 +59,28 @@ class Traffic:
         self._bytes += len(data)
         while self._kept and (len(self._kept) > MOST or self._bytes > MOST_BYTES):
             self._bytes -= len(self._kept.popleft().data)
+            self._dropped = True
 
     def since(self, number: int) -> list[Passed]:
         """What passed after that number, oldest first; all of it where the number is of a time before this line's."""
         number = number if number <= self._number else 0
         if not self._kept or self._kept[-1].number <= number:
             return []
-        return [one for one in self._masked() if one.number > number]
+        held = self._held_from()
+        return [one for one in self._masked() if number < one.number < held]
+
+    def _held_from(self) -> int:
+        """From which piece on nothing is shown yet: the newest may be the beginning of a secret, whose rest comes."""
+        first = self._number + 1
+        for out in (False, True):
+            ours = [one for one in self._kept if one.out is out]
+            if not ours or self._now() - ours[-1].time > HELD_S:
+                continue
+            tail = b"".join(one.data for one in ours)[-max((len(one) for one in self._hidden), default=1) :]
+            begun = max((_overlap(tail, secret) for secret in self._hidden), default=0)
+            while begun > 0 and ours:
+                first, begun = min(first, ours[-1].number), begun - len(ours.pop().data)
+        return first
 
     def _masked(self) -> list[Passed]:
         """Masked over all that went one way, since a secret can come in pieces."""
@@ -77,6 +95,9 @@ class Traffic:
                 while found >= 0:
                     whole[found : found + len(secret)] = bytes([MASK]) * len(secret)
                     found = whole.find(secret, found + 1)
+            if self._dropped:  # of what was dropped the rest of a secret may stand in front
+                half = max((_overlap(secret, bytes(whole[: len(secret)])) for secret in self._hidden), default=0)
+                whole[:half] = bytes([MASK]) * half
             begun = 0
             for at in ours:
                 size = len(kept[at].data)
@@ -125,3 +146,9 @@ class Tapped:
 
     def close(self) -> None:
         self._link.close()
+
+
+def _overlap(one: bytes, other: bytes) -> int:
+    """How many bytes that `one` ends with are those that `other` begins with, short of all of `other`; 0 below two."""
+    sizes = range(min(len(one), len(other) - 1), HALF - 1, -1)
+    return next((size for size in sizes if one.endswith(other[:size])), 0)

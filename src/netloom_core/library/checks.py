@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from netloom_core.drivers.dialogue.form import compiles
 from netloom_core.library.standard import PREFIX, is_standard
 from netloom_core.profiles import conditions, joining, levels
 from netloom_core.profiles.item import Item
@@ -41,6 +42,8 @@ def _firmware(profile: Profile) -> Iterator[str]:
             if getattr(channel, "load", None) is not None:
                 yield f"channels.{name}.load: without `firmware` nobody knows which files are for it"
         return
+    if known.header:
+        yield from compiles("firmware.header", known.header)
     if known.rest and profile.procedure(known.rest) is None:
         yield f"firmware.rest: there is no procedure {known.rest}"
     for one in known.renames:

@@ -34,13 +34,13 @@ def recognised(name: str, head: bytes, profiles: Iterable[Profile]) -> Recognise
         if known is None:
             continue
         if known.header and (found := re.search(known.header, text)):
-            code = found["code"][:60]
+            code, version = (found["code"] or "")[:60], (found["version"] or "")[:60]
             if code not in known.codes:
                 strange = strange or code
                 continue
             groups = found.groupdict()
             revisions = tuple(part for part in (groups.get("hardware") or "").split(",") if part)[:MOST_REVISIONS]
-            return Recognised(profile.id, code, found["version"][:60], revisions)
+            return Recognised(profile.id, code, version, revisions)
         if known.header or named is not None:
             continue
         if pattern := next((one.lower() for one in known.files if fnmatchcase(low, one.lower())), ""):

@@ -123,6 +123,10 @@ class HttpLink:
         except BaseException:
             self.close()
             raise
+        return self._over_with(answer)
+
+    def _over_with(self, answer: Answer) -> tuple[int, bytes]:
+        """The end of an exchange: the next one is on the same connection where the device leaves it open."""
         if self._talk.our_state is h11.DONE and self._talk.their_state is h11.DONE:
             self._talk.start_next_cycle()
         else:
@@ -174,11 +178,7 @@ class HttpLink:
         except BaseException:
             self.close()
             raise
-        if self._talk.our_state is h11.DONE and self._talk.their_state is h11.DONE:
-            self._talk.start_next_cycle()
-        else:
-            self.close()
-        return answer.status, bytes(answer.content)
+        return self._over_with(answer)
 
     async def beginning(self, path: str, most: int) -> tuple[int, bytes]:
         """Status and the first bytes of what is at a path, as far as they come in time; the connection ends by it.

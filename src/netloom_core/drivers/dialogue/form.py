@@ -218,7 +218,7 @@ class DialogueChannel(Channel, protocol="dialogue"):
     def problems(self, name: str, profile: Described) -> Iterator[str]:
         where = f"channels.{name}"
         for place, pattern in self._patterns(where):
-            yield from _compiles(place, pattern)
+            yield from compiles(place, pattern)
         if self.record is not None:
             yield from _has_groups(f"{where}.record.line", self.record.line, "time", "text")
             if self.record.clock is not None:
@@ -258,7 +258,7 @@ class DialogueChannel(Channel, protocol="dialogue"):
         if binding.block and not binding.key:
             yield f"{where}: in a block it needs the key of its line"
         if binding.took:
-            yield from _compiles(f"{where}.took", binding.took)
+            yield from compiles(f"{where}.took", binding.took)
         if decided and not binding.reads:
             yield f"{where}: nothing reads it"
 
@@ -284,7 +284,8 @@ class DialogueChannel(Channel, protocol="dialogue"):
                 yield f"{where}.blocks", block.end
 
 
-def _compiles(where: str, pattern: str) -> Iterator[str]:
+def compiles(where: str, pattern: str) -> Iterator[str]:
+    """What is wrong with a regular expression of a profile, one sentence each."""
     try:
         parsed = _parser.parse(_sample(pattern))
     except (re.error, RecursionError) as error:
@@ -325,7 +326,7 @@ def _groups(pattern: str) -> set[str]:
 
 
 def _has_groups(where: str, pattern: str, *names: str) -> Iterator[str]:
-    wrong = list(_compiles(where, pattern))
+    wrong = list(compiles(where, pattern))
     yield from wrong
     for name in names if not wrong else ():
         if name not in _groups(pattern):
