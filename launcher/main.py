@@ -24,6 +24,7 @@ def default_data() -> Path:
 
 def main(root: Path, words: list[str]) -> int:
     environment = {**os.environ, "PYTHONPATH": str(root / "src"), "PYTHONUNBUFFERED": "1"}
+    environment.pop("PYTHONDONTWRITEBYTECODE", None)  # dozens of processes begin: each would compile all of it anew
     first = words[0] if words else ""
     try:
         if first == "test":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Iterator
+from functools import cache
 from itertools import zip_longest
 from pathlib import Path
 from typing import Any
@@ -47,9 +48,15 @@ def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> d
     return {"virtual": VirtualLoop} if virtual else {"real": asyncio.new_event_loop}
 
 
+@cache
+def shipped() -> Library:
+    """All profiles that ship, read once in a process."""
+    return Library.read(ROOT / "profiles")
+
+
 @pytest.fixture(scope="session")
 def library() -> Library:
-    return Library.read(ROOT / "profiles")
+    return shipped()
 
 
 @pytest.fixture(scope="module")

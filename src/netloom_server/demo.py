@@ -29,7 +29,7 @@ def seed(site_file: Path, ports: Path, library: Library) -> None:
     """Lines, areas, planned devices, and the records approved at handover. Nothing if there is a site."""
     if Installation.objects.exists():
         return
-    site: dict[str, Any] = yaml.safe_load(site_file.read_text())
+    site: dict[str, Any] = yaml.load(site_file.read_text(), yaml.CSafeLoader)
     Installation.objects.create(name=site["installation"])
     for outer in site["areas"]:
         area = Area.objects.create(name=outer["name"])

@@ -33,12 +33,12 @@ def load_site(path: Path, network: str = "") -> Data:
     """
     text = path.read_text()
     if network:
-        first = next(line for line in yaml.safe_load(text)["lines"] if line["kind"] == "ip")
+        first = next(line for line in yaml.load(text, yaml.CSafeLoader)["lines"] if line["kind"] == "ip")
         old, new = first["network"].split(".")[:3], network.split(".")[:3]
         text = text.replace(".".join(old) + ".", ".".join(new) + ".")
         if old[:2] != new[:2]:
             text = re.sub(rf"\b{old[0]}\.{old[1]}\.(?=\d)", f"{new[0]}.{new[1]}.", text)
-    site: Data = yaml.safe_load(text)
+    site: Data = yaml.load(text, yaml.CSafeLoader)
     site["devices"] = [one for device in site["devices"] for one in written_out(device)]
     return site
 

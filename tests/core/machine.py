@@ -28,7 +28,7 @@ from netloom_core.profiles.abilities import Abilities
 from netloom_core.profiles.profile import Profile
 from netloom_core.testing.devices import MemoryDevice
 from netloom_core.testing.virtual_time import VirtualLoop
-from tests.conftest import ROOT
+from tests.conftest import shipped
 from tests.core.rig import ALL, Rig, device
 
 PATHS = ("/a", "/b", "/kept", "/fleeting", "/buffered", "/late", "/network/address")
@@ -37,7 +37,7 @@ ADDRESSES = [f"127.20.10.{n}" for n in range(11, 16)]
 
 
 def machine_profile() -> Profile:
-    base = next(p for p in Library.read(ROOT / "profiles") if p.id == "hallvane-rx8").model_dump()
+    base = next(p for p in shipped() if p.id == "hallvane-rx8").model_dump()
 
     def number(path: str, **more: Any) -> dict[str, Any]:
         return {"path": path, "label": path, "type": {"is": "integer", "maximum": 9}, "default": 1, **more}

@@ -18,7 +18,7 @@ METHODS = ("get", "post", "put", "patch", "delete")
 
 
 def described() -> dict[str, Any]:
-    whole: dict[str, Any] = yaml.safe_load((ROOT / "src/netloom_server/schema.yml").read_text())
+    whole: dict[str, Any] = yaml.load((ROOT / "src/netloom_server/schema.yml").read_text(), yaml.CSafeLoader)
     return whole
 
 

@@ -16,12 +16,12 @@ from netloom_core.errors import NetloomError, NoAnswer
 from netloom_core.library.load import Library
 from netloom_core.model.change import Change
 from netloom_core.profiles.abilities import Ability
-from tests.conftest import ROOT
+from tests.conftest import shipped
 from tests.standins.models import Bench, another, bench, described_models
 
 NETWORK = "127.41.{n}"
 MODELS = described_models()
-LIBRARY = Library.read(ROOT / "profiles")
+LIBRARY = shipped()
 ONE_EACH = list(
     {LIBRARY.need(model).protocol: model for model in MODELS}.values()
 )  # by protocol: it takes its time-outs

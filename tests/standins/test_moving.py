@@ -14,12 +14,12 @@ from netloom_core.documents.tree import put
 from netloom_core.errors import PortBusy
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Presence
-from tests.conftest import ROOT
+from tests.conftest import shipped
 from tests.standins.live import Live
 from tests.standins.models import another, bench, described_models
 
 NETWORK = "127.42.{n}"
-LIBRARY = Library.read(ROOT / "profiles")
+LIBRARY = shipped()
 WITH = {
     role: [m for m in described_models() if (item := LIBRARY.need(m).with_role(role)) is not None and not item.reserved]
     for role in ("address", "speed")

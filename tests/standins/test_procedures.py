@@ -12,12 +12,12 @@ from netloom_core.documents.tree import get, leaves
 from netloom_core.library.load import Library
 from netloom_core.model.work import RunState
 from netloom_core.plan.procedures import PERFORMED, SETS_BACK
-from tests.conftest import ROOT
+from tests.conftest import shipped
 from tests.standins.live import Live
 from tests.standins.models import another, bench, described_models
 
 NETWORK = "127.43.{n}"
-LIBRARY = Library.read(ROOT / "profiles")
+LIBRARY = shipped()
 # Of each protocol one, and all that are set back; that a restart is one is held in test_models.
 TOLD = [
     ("harrack-h2", "restart"),

@@ -97,7 +97,7 @@ async def test_what_a_trap_says_is_not_believed_and_an_inform_is_answered(librar
         here.unit.memory.set("/ports/9/link", "up")
         with _speaker(f"{network}.7") as sock:
             sock.sendto(inform(), (f"{network}.1", PORT))
-            assert await asyncio.wait_for(told.get(), SOON_S) == {"link-9": "up"}, "and not what the notice said"
+            assert links(await asyncio.wait_for(told.get(), SOON_S)) == {"link-9": "up"}, "and not what the notice said"
 
 
 async def test_others_and_a_flood_do_not_make_us_look_for_ever(
