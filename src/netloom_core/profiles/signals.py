@@ -41,8 +41,10 @@ class Jack(Part):
     With `axis` there is one for each place on it, called by its number: `input-3`. `present` tells that a signal is
     there, `connected` that somebody takes it, `format` which (an item with `WIDTHxHEIGHT`, `p` or `i` and the rate),
     `protected` that it is copy-protected, `passes_protected` that such a one may go out. `edid` is what is told to a
-    source there, `edid_behind` what the display behind an output tells. Each of `stops` that holds keeps a signal from
-    going on, with the reason in `why`. `needs` are settings without which the device has no such place.
+    source there, `edid_behind` what the display behind an output tells. `over` is the jack whose cable carries this
+    one's signal too, as the link of a kit does: nobody plugs a cable of its own in there. Each of `stops` that holds
+    keeps a signal from going on, with the reason in `why`. `needs` are settings without which the device has no such
+    place.
     """
 
     id: str = Field(pattern=r"^[a-z][a-z0-9-]{0,29}$")
@@ -57,6 +59,7 @@ class Jack(Part):
     passes_protected: Told | None = None
     edid: str = ""
     edid_behind: str = ""
+    over: str = ""
     stops: list[Need] = Field(default=[], max_length=8)
     needs: list[Need] = Field(default=[], max_length=4)
 
@@ -135,6 +138,10 @@ class Signals(Part):
         known = {jack.id: jack for jack in self.jacks}
         if len(known) < len(self.jacks):
             raise ValueError("two of its jacks have the same name")
+        for jack in self.jacks:
+            cable = known.get(jack.over)
+            if jack.over and (cable is None or cable.over or cable.axis or jack.axis or cable.way != jack.way):
+                raise ValueError(f"{jack.id} goes over {jack.over}, which is no single jack of that way")
         for one in self.passes:
             for name in (one.into, *([one.of] if one.of else []), *one.values.values()):
                 if name not in known:

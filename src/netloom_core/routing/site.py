@@ -99,10 +99,27 @@ class Thing:
 class Site:
     def __init__(self, things: Iterable[Thing], cables: Iterable[Cable]) -> None:
         self.things = {one.id: one for one in things}
-        self.cables = list(cables)
-        self.into = {cable.target: cable for cable in self.cables}
-        self.out_of = {cable.source: cable for cable in self.cables}
+        self.into: dict[End, Cable] = {}
+        self.out_of: dict[End, Cable] = {}
+        for cable in cables:
+            for one in (cable, *self._shared(cable)):
+                self.into[one.target] = one
+                self.out_of[one.source] = one
         self._feeds: dict[str, dict[str, Feed]] = {}
+
+    def _shared(self, cable: Cable) -> list[Cable]:
+        """What else a cable carries, between the jacks on both ends that go over the ones it is plugged into."""
+        source, target = self.things.get(cable.source.device), self.things.get(cable.target.device)
+        if source is None or target is None:
+            return []
+        starts = source.profile.jacks_over.get(cable.source.jack, ())
+        ends = target.profile.jacks_over.get(cable.target.jack, ())
+        return [
+            Cable(cable.id, End(source.id, start.id), End(target.id, end.id))
+            for start in starts
+            for end in ends
+            if start.carries == end.carries
+        ]
 
     def feed(self, thing: Thing, jack: str) -> Feed | None:
         profile = thing.profile.id

@@ -195,3 +195,34 @@ def test_whatever_is_plugged_into_what_it_ends_and_raises_nothing(
         assert path.hops[-1].device == path.end.device
         if not path.source and path.hops[0].present is not True:
             assert path.stops, "where it is not known from where, that is said"
+
+
+SERIAL = [*CABLES, ("", "Control computer", "S", "serial"), ("R", "serial-out", "", "RS-232 of the display")]
+
+
+def test_serial_goes_over_the_cable_that_the_picture_goes_over(library: Library) -> None:
+    found = {path.end: path for path in paths(site(library, cables=SERIAL))}
+    assert set(found) == {SCREEN, End("R", "serial-out")}
+    path = found[End("R", "serial-out")]
+    assert path.source == "Control computer"
+    assert [(hop.device, hop.into, hop.out, hop.cable) for hop in path.hops] == [
+        ("S", "serial", "link-serial", "c4"), ("R", "link-serial-in", "serial-out", "c2")
+    ]  # fmt: skip
+    assert (path.stops, path.arrives) == ((), None), "no device tells whether anything is said there"
+    cut: dict[str, dict[str, Any]] = {"S": {"/link/up": False}, "R": {"/link/up": False}}
+    assert stops(path_to(site(library, cut, cables=SERIAL), End("R", "serial-out"))) == [("held", "S")]
+
+
+def test_without_the_cable_between_the_halves_nothing_goes_over_it(library: Library) -> None:
+    without = [cable for cable in SERIAL if cable[1] != "link"]
+    path = path_to(site(library, cables=without), End("R", "serial-out"))
+    assert (path.source, stops(path)) == ("", [("no-cable", "R")])
+
+
+def test_infrared_goes_the_way_that_both_halves_are_set_to(library: Library) -> None:
+    cables = [*CABLES, ("", "Remote", "S", "infrared"), ("R", "infrared-out", "", "Eye of the display")]
+    end = End("R", "infrared-out")
+    both = {name: {"/infrared/way": "to-display"} for name in ("S", "R")}
+    assert path_to(site(library, both, cables=cables), end).source == "Remote"
+    turned = {**both, "S": {"/infrared/way": "to-source"}}
+    assert path_to(site(library, turned, cables=cables), end).source == "", "the sender has no such input then"

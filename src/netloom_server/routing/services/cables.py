@@ -63,11 +63,14 @@ def jack_meant(device: Device | None, jack: str, way: str, library: Library) -> 
     found = profile.jacks.get(jack) if profile is not None else None
     if found is None and profile is not None:
         labelled = [
-            one for one in profile.jacks.values() if one.label.casefold() == jack.casefold() and one.way in ways
+            one
+            for one in profile.jacks.values()
+            if one.label.casefold() == jack.casefold() and one.way in ways and not one.over
         ]
         found = labelled[0] if len(labelled) == 1 else None
-    if found is None or found.way not in ways:
-        known = [name for name, one in profile.jacks.items() if one.way in ways] if profile is not None else []
+    if found is None or found.way not in ways or found.over:
+        jacks = profile.jacks if profile is not None else {}
+        known = [name for name, one in jacks.items() if one.way in ways and not one.over]
         listed = ", ".join(known[:12]) + (" …" if len(known) > 12 else "") or "none"
         what = "no output" if way == "out" else "no input"
         raise RequestError(f"{device.name} has {what} {jack[:40]!r}.", f"It has: {listed}.")

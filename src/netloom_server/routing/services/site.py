@@ -13,13 +13,12 @@ from netloom_server.backups.models import Document
 from netloom_server.installation.models import Device
 from netloom_server.routing.models import Cable
 
-MOST_DEVICES = 2000
 States = Mapping[str, Mapping[str, str]]
 
 
 def devices_with_jacks(library: Library) -> list[Device]:
     found = Device.objects.filter(taken_in=True, line__archived=None).select_related("line").order_by("name")
-    return [one for one in found if (p := library.get(one.profile)) is not None and p.signals][:MOST_DEVICES]
+    return [one for one in found if (p := library.get(one.profile)) is not None and p.signals]
 
 
 def site(library: Library, states: States, devices: list[Device] | None = None) -> core.Site:
@@ -48,4 +47,5 @@ def jacks_of(thing: core.Thing) -> list[dict[str, Any]]:
     return [
         {"id": ident, "label": called(thing.profile, jack, thing.facts), "way": jack.way, "carries": jack.carries}
         for ident, jack in thing.jacks.items()
+        if not jack.over
     ]
