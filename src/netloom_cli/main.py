@@ -14,6 +14,7 @@ from netloom_cli import (
     codes,
     edids,
     faults,
+    feeds,
     firmware,
     people,
     places,
@@ -48,8 +49,8 @@ def common(
 
 
 for module in (
-    survey, who, changes, places, universes, codes, settings, templates, routing, edids, backups, firmware, faults,
-    people, profiles,
+    survey, who, changes, places, universes, codes, settings, templates, routing, edids, feeds, backups, firmware,
+    faults, people, profiles,
 ):  # fmt: skip
     module.register(app)
 

@@ -160,3 +160,25 @@ def test_what_would_be_open_after_a_power_cut_wants_a_reason(demo: Demo, page: P
     assert "its contact is of that kind" in demo.run("journal")
     assert page.driver.find_elements(By.XPATH, "//*[contains(.,'Oops')]") == []
     assert page.complaints() == []
+
+
+def test_a_display_is_fed_over_an_adapter_that_is_plugged_in_elsewhere(demo: Demo, page: Page) -> None:
+    page.select("Display")
+    page.bench_sees("Feed")
+    page.write("Text to say", "Gate A in 5 min")
+    page.press("Feed it")
+    panel = "//section[@aria-label='Feed']"
+    page.until(lambda: page.xpath(panel).text.count("✓") == 3, "shown, driven from outside, its keys off")
+    demo.run("fault", "port", "display")
+    page.sees("does not exist", panel)
+    page.until(lambda: "✓" not in page.xpath(panel).text, "nothing is called shown that is not known")
+    demo.run("fault", "port", "display", "--rename", "display-2")
+    page.until(lambda: page.xpath(panel).text.count("✓") == 3, "the adapter was followed")
+    assert "being fed already" in demo.refused_by("feed", "begin", "Display", "text", "Gate B")
+    page.press("End the feed")
+    page.sees("its own keys are on", panel)
+    page.sees("Last feed", panel)
+    told = demo.json("feed", "show", "Display")["feed"]
+    assert told["phase"] == "over"
+    assert told["failed"] > 0
+    assert 1 < told["alone_after"] < 8

@@ -140,6 +140,34 @@ class EndRaising(_Command):
     universe: Annotated[int, Field(ge=1, le=63999)]
 
 
+class Feed(_Command):
+    """Say a driven point again and again at a rate, for some minutes at most; answers with `feed`, what is known of it.
+    Raises Busy where one is under way on that device."""
+
+    do: Literal["feed"] = "feed"
+    device: Ident
+    point: Annotated[str, Field(max_length=120)]
+    text: Annotated[str, Field(max_length=1100)]
+    every: Annotated[float, Field(gt=0, le=600)] | None = None
+    minutes: Annotated[float, Field(gt=0, le=480)] = 10
+    by: Annotated[str, Field(max_length=150)]
+
+
+class EndFeed(_Command):
+    """Answers with `feed` at once; what the device does then is still looked at."""
+
+    do: Literal["end feed"] = "end feed"
+    device: Ident
+    by: Annotated[str, Field(max_length=150)]
+
+
+class FeedNow(_Command):
+    """Answers with `feed`: the one under way on that device, else the last one; None where there was none."""
+
+    do: Literal["feed now"] = "feed now"
+    device: Ident
+
+
 class Watch(_Command):
     """Keep `points` events of the device coming for a while; answers with what is known."""
 
@@ -244,8 +272,8 @@ class Forget(_Command):
 
 Command = (
     CarryOut | Stop | Read | States | Drive | Take | Look | Hold | LetGo | Watch | Edges | EventRecord | Prove | Answer
-    | Levels | Traffic | Raise | EndRaising | Forget | Give | EndGiving | Giving | Accept | Borrow | GiveBack
-    | BorrowedNow
+    | Levels | Traffic | Raise | EndRaising | Feed | EndFeed | FeedNow | Forget | Give | EndGiving | Giving | Accept
+    | Borrow | GiveBack | BorrowedNow
 )  # fmt: skip
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(Annotated[Command, Field(discriminator="do")])
 

@@ -16,6 +16,7 @@ from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.drivers.abilities import DriverSource
 from netloom_core.engine import commands
+from netloom_core.engine.feeding import Feeding
 from netloom_core.engine.giving import Givers
 from netloom_core.engine.kinds.base import Workshop
 from netloom_core.engine.kinds.registry import kinds
@@ -82,6 +83,7 @@ class Engine:
         self._points = PointWatch(library, clock, store, events, self._watching.look_at, self._named)
         self._taking = Taking(library, self.sessions, self._records, self._tell_states, self._points.driven)
         self._lighting = Lighting(store, journal, events, clock)
+        self._feeding = Feeding(self._records, self.sessions, events, clock, self._tell_states)
         self._overhearing = Overhearing(store, owners)
         self._givers = Givers(store, clock, events)
         self._borrowing = Borrowing(clock, lambda text: events.put("notice", {"message": text}))
@@ -100,6 +102,9 @@ class Engine:
             commands.Traffic: self._traffic,
             commands.Raise: self._raise,
             commands.EndRaising: self._end_raising,
+            commands.Feed: self._feed,
+            commands.EndFeed: self._end_feed,
+            commands.FeedNow: self._feed_now,
             commands.Hold: self._hold,
             commands.LetGo: self._let_go,
             commands.Watch: self._watch,
@@ -135,6 +140,7 @@ class Engine:
     async def stop(self) -> None:
         """Runs under way are cut off; their records let them go on at the next start. What is held is let go."""
         await self._lighting.stop()
+        await self._feeding.stop()
         await self._overhearing.stop()
         await self._givers.stop()
         await self._borrowing.stop()
@@ -275,6 +281,21 @@ class Engine:
         await self._lighting.end(command.line, command.universe)
         return {}
 
+    async def _feed(self, command: commands.Feed) -> dict[str, Any]:
+        target = await self._target(command.device)
+        profile = self._library.need(target.profile)
+        point, text, every = command.point, command.text, command.every
+        self._points.driven(target.device, short_name(profile, point), command.by)
+        feed = await self._feeding.begin(target, profile, point, text, every, command.minutes, command.by)
+        return {"feed": feed}
+
+    async def _end_feed(self, command: commands.EndFeed) -> dict[str, Any]:
+        self._feeding.end(command.device, command.by)
+        return {"feed": self._feeding.shown(command.device)}
+
+    async def _feed_now(self, command: commands.FeedNow) -> dict[str, Any]:
+        return {"feed": self._feeding.shown(command.device)}
+
     async def _looked(self, device: str) -> dict[str, str]:
         return dict((await self._states(commands.States(device=device)))["states"])
 
@@ -320,6 +341,7 @@ class Engine:
 
     async def _forget(self, command: commands.Forget) -> dict[str, Any]:
         self._points.forget(command.device)
+        await self._feeding.forget(command.device)
         await self.sessions.forget(command.device)
         return {}
 

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from netloom_core.drivers.dialogue.form import compiles
 from netloom_core.library.standard import PREFIX, is_standard
-from netloom_core.profiles import conditions, joining, levels
+from netloom_core.profiles import conditions, feed, joining, levels
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.types.base import BadValue
@@ -26,6 +26,7 @@ def problems(profile: Profile) -> Iterator[str]:
     yield from _procedures(profile)
     yield from _views(profile)
     yield from joining.problems(profile.joins, profile.by_path, profile.by_point)
+    yield from feed.problems(profile.feeds, profile.by_point, profile.points_by_path)
     for number, one in enumerate(profile.restless, 1):
         if one.path and one.path not in {item.path for item in profile.items if item.live}:
             yield f"restless, number {number}: {one.path} is no item that is live"

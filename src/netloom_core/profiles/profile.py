@@ -19,6 +19,7 @@ from netloom_core.profiles.axis import Axis
 from netloom_core.profiles.binding import Binding
 from netloom_core.profiles.channel import Channel
 from netloom_core.profiles.conditions import Condition, Conditions, written_out
+from netloom_core.profiles.feed import Feed
 from netloom_core.profiles.fill import filled
 from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.item import Item, Need
@@ -116,6 +117,7 @@ class Profile(Part):
     lights: list[Light] = []
     connectors: list[Connector] = []
     joins: list[Joining] = Field(default=[], max_length=8)
+    feeds: list[Feed] = Field(default=[], max_length=8)
     restless: list[Restless] = Field(default=[], max_length=20)
     console: Console | None = None
     firmware: Firmware | None = None
@@ -198,6 +200,15 @@ class Profile(Part):
             if there is None:
                 found.append((jack.needs, there := {}))
             there[ident] = jack
+        return found
+
+    @cached_property
+    def jacks_over(self) -> dict[str, list[Jack]]:
+        """By a jack those whose signal its cable carries, too."""
+        found: dict[str, list[Jack]] = {}
+        for jack in self.jacks.values():
+            if jack.over:
+                found.setdefault(jack.over, []).append(jack)
         return found
 
     def _named_for_universes(self) -> list[tuple[str, str]]:

@@ -15,6 +15,7 @@ from netloom_server.firmware.api import firmware
 from netloom_server.installation.api import (
     areas,
     codes,
+    feeds,
     fences,
     history,
     joining,
@@ -98,6 +99,7 @@ urlpatterns = [
     path("api/devices/<str:word>/aside/<str:ident>", firmware.AsideView.as_view()),
     path("api/devices/<str:word>/firmware", firmware.DeviceFirmwareView.as_view()),
     path("api/lines/<str:ident>/traffic", traffic.TrafficView.as_view()),
+    path("api/devices/<str:word>/feed", feeds.FeedView.as_view()),
     path("api/lines/<str:ident>/raise", levels.RaiseView.as_view()),
     path("api/lines/<str:ident>/raise/end", levels.EndRaiseView.as_view()),
     path("api/lines/<str:ident>/universes/port", universes.PortView.as_view()),

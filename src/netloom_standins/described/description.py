@@ -43,6 +43,19 @@ class Growth(BaseModel):
         return list(zip(spread(path), spread(self.while_), strict=True))
 
 
+class Fed(BaseModel):
+    """It shows a `text` that it is told for as long as it is told again within `after` seconds, and says so: its
+    `source` is outside then and its `keys` are off. Then it shows its `own`."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    text: str
+    own: str
+    source: str
+    keys: str
+    after: float
+
+
 class Description(BaseModel):
     """`calls_itself` are words that its faces tell by `{name}`. `boot` is how long it takes to start, in seconds.
 
@@ -68,6 +81,7 @@ class Description(BaseModel):
     forbids: list[Forbidden] = []  # what may not stand together
     signals: dict[str, dict[str, Any]] = {}  # its jacks: see picture.py
     presets: Presets | None = None
+    fed: Fed | None = None
     grows: dict[str, Growth] = {}
     follows: dict[str, dict[str, list[Any]]] = {}
     firmware: FirmwareForm | None = None
@@ -79,7 +93,7 @@ class Description(BaseModel):
 
 
 def load(path: Path) -> Description:
-    return Description.model_validate(yaml.safe_load(path.read_text()))
+    return Description.model_validate(yaml.load(path.read_text(), yaml.CSafeLoader))
 
 
 @cache

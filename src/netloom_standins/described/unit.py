@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from netloom_core.model.line import UNIT_MARK
-from netloom_standins.described.description import Description
+from netloom_standins.described.description import Description, Fed
 from netloom_standins.described.loading import Loading
 from netloom_standins.described.memory import Memory, Wrong
 from netloom_standins.net_unit import NetUnit
@@ -40,6 +40,7 @@ class DescribedUnit(NetUnit):
     talks: list[Any] = field(default_factory=list)  # open talks, which hear of changes
     log: deque[tuple[float, str]] = field(default_factory=lambda: deque(maxlen=MOST_LOGGED))
     new_certificate: Callable[[], None] = lambda: None
+    alone: asyncio.TimerHandle | None = None  # when it goes on by itself
     announce: Callable[[Any, bool], Awaitable[None]] | None = None
 
     def __post_init__(self) -> None:
@@ -107,7 +108,27 @@ class DescribedUnit(NetUnit):
         if path in self.description.follows:
             self._follow(path, said)
             return said
-        return self.memory.take(path, said)
+        taken = self.memory.take(path, said)
+        if (fed := self.description.fed) is not None and path == fed.text != self.faults.liar:
+            self._fed(fed)
+        elif fed is not None and path == fed.own and self.alone is None:
+            self.take(fed.text, taken)
+        return taken
+
+    def _fed(self, fed: Fed) -> None:
+        if self.alone is not None:
+            self.alone.cancel()
+        for state, value in ((fed.source, "outside"), (fed.keys, "off")):
+            if self.memory.value(state) != value:
+                self.take(state, value)
+        self.alone = asyncio.get_running_loop().call_later(fed.after, self._by_itself, fed)
+
+    def _by_itself(self, fed: Fed) -> None:
+        """Nobody told it for a while."""
+        self.alone = None
+        self.take(fed.source, "own")
+        self.take(fed.keys, "on")
+        self.take(fed.text, self.memory.value(fed.own))
 
     def _follow(self, path: str, said: Any) -> None:
         """States that it passes by itself: `[state, seconds]` one after the other."""
@@ -202,6 +223,8 @@ class DescribedUnit(NetUnit):
 
     async def start(self) -> None:
         self._place()
+        if (fed := self.description.fed) is not None:
+            self.memory.begin(fed.text, self.memory.value(fed.own))
         self.services = []
         for face in self.description.faces:
             # Where the site tells more of a face than its model does, as of a switch who is behind its ports.

@@ -18,6 +18,7 @@ const STALE: Record<string, (data: Data) => unknown[][]> = {
   routing: () => [["routing"]],
   paper: () => [["papers"]],
   journal: () => [["journal"]],
+  feed: (d) => [["feed", d.device]],
   giving: (d) => [["giving", d.line]],
   device: (d) => [["device", d.device], ["free"], ["routing", "edids-at"], ["routing", "grids"]],
 };

@@ -104,6 +104,13 @@ export const givingQuery = (line: string) =>
     queryFn: async () => (await got(api.GET("/api/lines/{ident}/giving", { params: { path: { ident: line } } }))).giving,
     refetchInterval: (query) => (query.state.data ? 5000 : false),
   });
+/** What is said to a device again and again. While it is, what the device tells of it is asked for each second. */
+export const feedQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["feed", id],
+    queryFn: async () => (await got(api.GET("/api/devices/{word}/feed", { params: { path: { word: id } } }))).feed,
+    refetchInterval: (query) => (query.state.data && query.state.data.phase !== "over" ? 1000 : false),
+  });
 /** Second addresses of this computer on the interface of a line. */
 export const borrowedQuery = (line: string) =>
   queryOptions({

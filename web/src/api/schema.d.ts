@@ -374,6 +374,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{word}/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The feed that is under way on that device, else the last one. */
+        get: operations["devices_feed_retrieve"];
+        put?: never;
+        /** @description Begin one. It ends by itself after its minutes, and with the server. */
+        post: operations["devices_feed_create"];
+        /** @description Say it no more; what the device does then is still looked at. */
+        delete: operations["devices_feed_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{word}/fences": {
         parameters: {
             query?: never;
@@ -2677,6 +2696,65 @@ export interface components {
                 [key: string]: components["schemas"]["AxisPlace"][];
             };
         };
+        /**
+         * @description `phase` is saying, ending while it is looked at what the device does then, or over; times are Unix times.
+         *
+         *     `shown` of `looks` are those at which the device told all of it; `alone_after` is how many seconds after the end it
+         *     told that it goes on by itself.
+         */
+        Feed: {
+            point: string;
+            text: string;
+            /** Format: double */
+            every: number;
+            by: string;
+            phase: components["schemas"]["PhaseEnum"];
+            /** Format: double */
+            began: number;
+            /** Format: double */
+            until: number;
+            /** Format: double */
+            ended: number | null;
+            said: number;
+            failed: number;
+            late: number;
+            looks: number;
+            shown: number;
+            told: components["schemas"]["ToldOfFeed"][];
+            trouble: string;
+            account: string;
+            /** Format: double */
+            alone_after: number | null;
+        };
+        /** @description `every` in seconds; the profile's own where it is not given. */
+        FeedBeginRequest: {
+            point: string;
+            text: string;
+            /** Format: double */
+            every?: number;
+            /**
+             * Format: double
+             * @default 10
+             */
+            minutes: number;
+        };
+        /** @description A point that can be said again and again: seconds, and what shows that it goes on by itself then. */
+        FeedKnown: {
+            point: string;
+            label: string;
+            /** Format: double */
+            every: number;
+            /** Format: double */
+            quickest: number;
+            /** Format: double */
+            slowest: number;
+            /** Format: double */
+            after: number;
+            alone: string[];
+        };
+        FeedNow: {
+            feed: components["schemas"]["Feed"] | null;
+        };
         /** @description By which point of which device it has its power. */
         Feeder: {
             device: string;
@@ -3577,6 +3655,13 @@ export interface components {
             called: string;
             slots: number;
         };
+        /**
+         * @description * `saying` - saying
+         *     * `ending` - ending
+         *     * `over` - over
+         * @enum {string}
+         */
+        PhaseEnum: "saying" | "ending" | "over";
         Phrase: {
             send: string;
             label: string;
@@ -4197,6 +4282,11 @@ export interface components {
             one_of: string[];
             none_of: string[];
         };
+        /** @description `holds` is null where the device did not tell. */
+        ToldOfFeed: {
+            what: string;
+            holds: boolean | null;
+        };
         /** @description `more` where older pieces than these were left out; `errors` are the port's own counts, where it counts. */
         Traffic: {
             pieces: components["schemas"]["Piece"][];
@@ -4385,6 +4475,7 @@ export interface components {
             conflicts: components["schemas"]["Conflicts"];
             labels: components["schemas"]["Label"][];
             joins: components["schemas"]["JoinKnown"][];
+            feeds: components["schemas"]["FeedKnown"][];
             can: string[];
             pending: components["schemas"]["Change"][];
             now: components["schemas"]["Difference"][];
@@ -5452,6 +5543,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Driven"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_feed_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedNow"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_feed_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedBeginRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedNow"];
+                };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    devices_feed_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

@@ -447,6 +447,18 @@ class LoginKnownSerializer(Form):
     can_set = serializers.BooleanField()
 
 
+class FeedKnownSerializer(Form):
+    """A point that can be said again and again: seconds, and what shows that it goes on by itself then."""
+
+    point = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    every = serializers.FloatField()
+    quickest = serializers.FloatField()
+    slowest = serializers.FloatField()
+    after = serializers.FloatField()
+    alone = serializers.ListField(child=serializers.CharField())
+
+
 class WholeDeviceSerializer(DeviceSerializer):
     intended = serializers.DictField()
     running = serializers.DictField()
@@ -460,6 +472,7 @@ class WholeDeviceSerializer(DeviceSerializer):
     conflicts = ConflictsSerializer()
     labels = LabelSerializer(many=True)
     joins = JoinKnownSerializer(many=True)
+    feeds = FeedKnownSerializer(many=True)
     can = serializers.ListField(child=serializers.CharField())  # what it can be asked for besides values: record
     pending = ChangeSerializer(many=True)
     now = DifferenceSerializer(many=True)

@@ -175,6 +175,7 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
         **documents,
         "can": ["record"] if _records(device, profile) else [],
         "joins": joins_of(device, profile, documents["running"], states, library),
+        "feeds": feeds_of(profile),
         "labels": labels_of(device, profile, documents["running"]),
         "baseline_id": approved.id if approved else None,
         "writable": profile.writable if profile else [],
@@ -230,6 +231,15 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
             for sighting in device.sightings.select_related("line").order_by("-id")[:SIGHTINGS_SHOWN]
         ],
     }
+
+
+def feeds_of(profile: Profile | None) -> list[dict[str, Any]]:
+    """Which of its points can be said again and again."""
+    return [
+        {**one.model_dump(include={"point", "label", "every", "quickest", "slowest", "after"}),
+         "alone": [need.why for need in one.alone]}
+        for one in (profile.feeds if profile is not None else [])
+    ]  # fmt: skip
 
 
 def face_of(profile: Profile | None, channel: str) -> dict[str, Any]:

@@ -18,6 +18,7 @@ import { Choice, Empty, Heading, Input, Trouble, Waiting } from "../../ui/parts"
 import { AtTheDevice } from "./AtTheDevice";
 import { Compare } from "./Compare";
 import { Conflicts } from "./Conflicts";
+import { Feeds } from "./Feeds";
 import { Fences } from "./Fences";
 import { History } from "./History";
 import { Joins } from "./Joins";
@@ -193,6 +194,7 @@ function Values({ whole, devices, left }: { whole: WholeDevice[]; devices: Devic
       {single && <Fences device={single} />}
       {single && <Panel device={single} points={points} />}
       {single && <Points device={single} points={points} beside={new Set(columns.flatMap((column) => Object.values(column.at).map((point) => point.short)))} />}
+      {single && single.feeds.length > 0 && <Feeds device={single} />}
       {whole.length === 1 &&
         whole[0].face.views.map((view) => {
           const View = VIEWS[view.kind];
