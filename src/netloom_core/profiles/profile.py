@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal, Self
 
@@ -31,6 +31,7 @@ from netloom_core.profiles.universe import Listens, Sends
 from netloom_core.types.base import Part
 
 MOST_ITEMS = 20_000  # written out
+MOST_SETTINGS = 256  # for which it is kept which jacks there are
 ProcedureName = Literal["store", "restart", "factory-reset", "initialise", "identify"]
 
 
@@ -89,6 +90,19 @@ class Bound:
 
     item: Item
     binding: Any
+
+
+@dataclass(frozen=True)
+class JacksAsSet:
+    """The jacks of devices that are set alike, by the values at `paths`, on which it depends which they have."""
+
+    paths: tuple[str, ...]
+    known: dict[tuple[Any, ...], dict[str, Jack]] = field(default_factory=dict)
+
+    def keep(self, settings: tuple[Any, ...], jacks: dict[str, Jack]) -> None:
+        if len(self.known) >= MOST_SETTINGS:
+            self.known.clear()
+        self.known[settings] = jacks
 
 
 class Profile(Part):
@@ -201,6 +215,11 @@ class Profile(Part):
                 found.append((jack.needs, there := {}))
             there[ident] = jack
         return found
+
+    @cached_property
+    def jacks_as_set(self) -> JacksAsSet:
+        needed = (need.path for needs, _ in self.jacks_by_needs for need in needs)
+        return JacksAsSet(tuple(dict.fromkeys(needed)))
 
     @cached_property
     def jacks_over(self) -> dict[str, list[Jack]]:

@@ -10,7 +10,7 @@ from netloom_core.edid.model import Edid
 from netloom_core.edid.parse import NoEdid, parse
 from netloom_core.profiles.jacks import called
 from netloom_core.profiles.signals import Jack
-from netloom_core.routing.site import End, Site, Thing
+from netloom_core.routing.site import Cable, End, Site, Thing
 
 Kind = Literal["no-cable", "no-signal", "not-routed", "held", "protected", "format", "not-taken", "unknown", "loop"]
 FORMAT = re.compile(r"^(\d{3,5})x(\d{3,5})\s?([pi]?)\s?@?(\d{2,3}(?:\.\d+)?)?(?:\s?Hz)?$")
@@ -79,8 +79,9 @@ def paths(site: Site) -> list[Path]:
     found: list[Path] = []
     trunks: dict[End, _Trunk] = {}
     for thing in site.things.values():
+        cables = site.out_of(thing.id)
         for ident, jack in thing.jacks.items():
-            if jack.way == "shown" or (jack.way == "out" and _ends(site, thing, ident)):
+            if jack.way == "shown" or (jack.way == "out" and _ends(thing, jack, cables.get(ident))):
                 found.append(_path(site, End(thing.id, ident), trunks))
     return found
 
@@ -104,12 +105,11 @@ def behind(site: Site, start: End) -> list[tuple[str, str]]:
     return found
 
 
-def _ends(site: Site, thing: Thing, ident: str) -> bool:
+def _ends(thing: Thing, jack: Jack, cable: Cable | None) -> bool:
     """Somebody is known to be there, and nobody on record: a cable to what is not, or the device says so."""
-    cable = site.out_of.get(End(thing.id, ident))
     if cable is not None:
         return not cable.target.device
-    return thing.told(thing.jacks[ident].connected) is True
+    return jack.connected is not None and thing.told(jack.connected) is True
 
 
 def path_to(site: Site, end: End) -> Path:
@@ -181,7 +181,7 @@ def _hop(site: Site, at: End) -> tuple[Hop, End | None, str, Stop | None]:
     if jack.way == "made":
         name = f"{thing.name}: {called(thing.profile, jack, thing.facts)}" if jack.label else thing.name
         return Hop(thing.id, inner, at.jack, feed.by, present, told), None, name, None
-    cable = site.into.get(End(thing.id, inner))
+    cable = site.into(thing.id).get(inner)
     hop = Hop(thing.id, inner, at.jack, feed.by, present, told, cable.id if cable else "")
     if cable is None:
         why = f"What is plugged into {_called(thing, inner)} is not recorded"
@@ -226,6 +226,8 @@ def _comes_in(flow: _Flow, hop: Hop, thing: Thing, jack: Jack, *, ends: bool) ->
     if ends and jack.edid:
         found += _not_shown(thing, hop.into, shape, _edid(thing.text(jack.edid)))
     alive = flow.alive and hop.present is not False
+    if not found and (shape, protected, alive) == flow[:3]:
+        return flow
     return _Flow(shape, protected, alive, flow.promised, (*flow.stops, *found))
 
 
@@ -238,7 +240,7 @@ def _goes_out(flow: _Flow, hop: Hop, thing: Thing, jack: Jack) -> _Flow:
         found.append(Stop("protected", thing.id, hop.out, why))
     behind = _edid(thing.text(jack.edid_behind)) if jack.edid_behind else None
     missing = _not_shown(thing, hop.out, flow.shape, behind) if behind is not None else []
-    promised = behind is not None and bool(FORMAT.match(flow.shape)) and not missing
+    promised = behind is not None and not missing and bool(FORMAT.match(flow.shape))
     if not found and not missing and promised == flow.promised:
         return flow
     return flow._replace(promised=promised, stops=(*flow.stops, *found, *missing))

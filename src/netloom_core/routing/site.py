@@ -70,9 +70,14 @@ class Thing:
 
     @cached_property
     def jacks(self) -> dict[str, Jack]:
-        """Those that it has, as it is set."""
-        found = [j for needs, j in self.profile.jacks_by_needs if not needs or all(self.met(n) for n in needs)]
-        return found[0] if len(found) == 1 else {ident: jack for jacks in found for ident, jack in jacks.items()}
+        """Those that it has, as it is set: of devices that are set alike the same ones."""
+        alike = self.profile.jacks_as_set
+        told = [self.facts.get(path) for path in alike.paths]
+        settings = tuple(["" if value.__hash__ is None else value for value in told])  # a device may tell anything
+        if settings not in alike.known:
+            there = [jacks for needs, jacks in self.profile.jacks_by_needs if all(self.met(need) for need in needs)]
+            alike.keep(settings, {ident: jack for jacks in there for ident, jack in jacks.items()})
+        return alike.known[settings]
 
     def met(self, need: Need) -> bool:
         """Whether a need holds; what is not known is taken to hold."""
@@ -99,12 +104,12 @@ class Thing:
 class Site:
     def __init__(self, things: Iterable[Thing], cables: Iterable[Cable]) -> None:
         self.things = {one.id: one for one in things}
-        self.into: dict[End, Cable] = {}
-        self.out_of: dict[End, Cable] = {}
+        self._into: dict[str, dict[str, Cable]] = {}  # by device, then by jack
+        self._out_of: dict[str, dict[str, Cable]] = {}
         for cable in cables:
             for one in (cable, *self._shared(cable)):
-                self.into[one.target] = one
-                self.out_of[one.source] = one
+                self._into.setdefault(one.target.device, {})[one.target.jack] = one
+                self._out_of.setdefault(one.source.device, {})[one.source.jack] = one
         self._feeds: dict[str, dict[str, Feed]] = {}
 
     def _shared(self, cable: Cable) -> list[Cable]:
@@ -120,6 +125,13 @@ class Site:
             for end in ends
             if start.carries == end.carries
         ]
+
+    def into(self, device: str) -> Mapping[str, Cable]:
+        """The cables that lead to a device, by its jack; without a device, to what is not on record."""
+        return self._into.get(device, {})
+
+    def out_of(self, device: str) -> Mapping[str, Cable]:
+        return self._out_of.get(device, {})
 
     def feed(self, thing: Thing, jack: str) -> Feed | None:
         profile = thing.profile.id

@@ -226,3 +226,9 @@ def test_infrared_goes_the_way_that_both_halves_are_set_to(library: Library) -> 
     assert path_to(site(library, both, cables=cables), end).source == "Remote"
     turned = {**both, "S": {"/infrared/way": "to-source"}}
     assert path_to(site(library, turned, cables=cables), end).source == "", "the sender has no such input then"
+
+
+def test_a_setting_that_is_no_single_value_is_none_of_those_wanted(library: Library) -> None:
+    odd: dict[str, dict[str, Any]] = {"S": {"/role": ["transmitter"]}}
+    assert "hdmi" not in site(library, odd).things["S"].jacks
+    assert "hdmi" in site(library).things["S"].jacks
