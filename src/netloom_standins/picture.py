@@ -43,6 +43,8 @@ class Jack(BaseModel):
     by: str = ""
     of: str = ""
     fixed: str = ""
+    mirror: str = ""  # a value that makes it show what another one shows, where it is not 0
+    mirrors: str = ""  # which one that is (`out-{value}`)
     when: dict[str, Any] = {}
     takes: dict[str, Any] = {}
     looks: str = ""  # `by` of a screen: it sees what it is switched to
@@ -219,6 +221,8 @@ class Picture:
             return None
         if any(unit.memory.value(path) != value for path, value in jack.when.items()):
             return None
+        if jack.mirror and (other := unit.memory.value(jack.mirror)):
+            return self._goes(name, jack.mirrors.replace("{value}", str(other)), hops + 1) if hops < MOST_HOPS else None
         inner = jack.fixed or jack.of.replace("{value}", str(unit.memory.value(jack.by)))
         signal = self._comes(name, inner, hops)
         end = self._from.get((name, ident), ("", ""))

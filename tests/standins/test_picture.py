@@ -86,6 +86,18 @@ def test_a_route_an_output_that_is_off_and_a_protected_picture(units: dict[str, 
     assert one.value("/resolution") == "-"
 
 
+def test_an_output_that_mirrors_another_one_and_two_that_mirror_each_other(
+    units: dict[str, Any], picture: Picture
+) -> None:
+    matrix, display = units["M"].memory, units["D1"].memory
+    matrix.set("/outputs/1/source", 5)
+    assert display.value("/resolution") == "-"
+    matrix.set("/outputs/1/mirror", 2)
+    assert display.value("/resolution") == "1920x1080"
+    matrix.set("/outputs/2/mirror", 1)
+    assert display.value("/resolution") == "-"
+
+
 def test_a_display_does_not_show_what_it_only_promises(units: dict[str, Any], picture: Picture) -> None:
     units["D3"].memory.set("/input", "hdmi2")
     units["M"].memory.set("/outputs/3/source", 3)

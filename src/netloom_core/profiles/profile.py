@@ -10,7 +10,7 @@ import itertools
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, Literal, Self
+from typing import Any, Literal, NamedTuple, Self
 
 from pydantic import ConfigDict, Field, SerializeAsAny, ValidationError, field_validator, model_validator
 
@@ -92,17 +92,23 @@ class Bound:
     binding: Any
 
 
+class JacksThere(NamedTuple):
+    all: dict[str, Jack]
+    ends: list[tuple[str, Jack]]
+
+
 @dataclass(frozen=True)
 class JacksAsSet:
     """The jacks of devices that are set alike, by the values at `paths`, on which it depends which they have."""
 
     paths: tuple[str, ...]
-    known: dict[tuple[Any, ...], dict[str, Jack]] = field(default_factory=dict)
+    known: dict[tuple[Any, ...], JacksThere] = field(default_factory=dict)
 
     def keep(self, settings: tuple[Any, ...], jacks: dict[str, Jack]) -> None:
         if len(self.known) >= MOST_SETTINGS:
             self.known.clear()
-        self.known[settings] = jacks
+        ends = [(ident, jack) for ident, jack in jacks.items() if jack.way in ("out", "shown")]
+        self.known[settings] = JacksThere(jacks, ends)
 
 
 class Profile(Part):

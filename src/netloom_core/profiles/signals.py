@@ -99,7 +99,9 @@ class Jack(Part):
 class Passage(Part):
     """What joins places inside a device: what comes `into` one of them comes from `of`.
 
-    Always, or as the item `by` says: its value is the number on `of`'s axis, or leads there by `values`.
+    Always, or as the item `by` says: its value is the number on `of`'s axis, or leads there by `values`. Of several
+    ways into one place the first counts that leads somewhere as its item is set. `of` may be another place where a
+    signal goes out, which shows the same then.
     """
 
     into: str
@@ -149,7 +151,7 @@ class Signals(Part):
             if known[one.into].way in ("in", "made"):
                 raise ValueError(f"nothing comes from inside into {one.into}")
             for name in ([one.of] if one.of else []) + list(one.values.values()):
-                if known[name].way in ("out", "shown"):
+                if known[name].way == "shown" or (known[name].way == "out" and not one.by):
                     raise ValueError(f"nothing comes from {name}")
             if one.of and known[one.of].axis and not one.by and known[one.of].axis != known[one.into].axis:
                 raise ValueError(f"which of {one.of} comes into {one.into} is not told")

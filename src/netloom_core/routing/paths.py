@@ -10,7 +10,7 @@ from netloom_core.edid.model import Edid
 from netloom_core.edid.parse import NoEdid, parse
 from netloom_core.profiles.jacks import called
 from netloom_core.profiles.signals import Jack
-from netloom_core.routing.site import Cable, End, Site, Thing
+from netloom_core.routing.site import Cable, End, Feed, Site, Thing
 
 Kind = Literal["no-cable", "no-signal", "not-routed", "held", "protected", "format", "not-taken", "unknown", "loop"]
 FORMAT = re.compile(r"^(\d{3,5})x(\d{3,5})\s?([pi]?)\s?@?(\d{2,3}(?:\.\d+)?)?(?:\s?Hz)?$")
@@ -80,8 +80,8 @@ def paths(site: Site) -> list[Path]:
     trunks: dict[End, _Trunk] = {}
     for thing in site.things.values():
         cables = site.out_of(thing.id)
-        for ident, jack in thing.jacks.items():
-            if jack.way == "shown" or (jack.way == "out" and _ends(thing, jack, cables.get(ident))):
+        for ident, jack in thing.there.ends:
+            if jack.way == "shown" or _ends(thing, jack, cables.get(ident)):
                 found.append(_path(site, End(thing.id, ident), trunks))
     return found
 
@@ -150,45 +150,68 @@ def _trunk(site: Site, end: End, known: dict[End, _Trunk]) -> _Trunk:
             break
         at = before
         seen.add(at)
-    for place, hop in reversed(chain):
-        notes = (*trunk.notes, *_unlike(site, trunk.hops[-1], hop)) if trunk.hops else ()
-        flow = _through(trunk.flow, hop, site.things[hop.device])
-        trunk = _Trunk((*trunk.hops, hop), trunk.source, trunk.begun, flow, notes)
-        if not circle:
-            known[place] = trunk
-    return trunk
+    hops, notes, flow = list(trunk.hops), list(trunk.notes), trunk.flow
+    for number in range(len(chain) - 1, -1, -1):
+        place, hop = chain[number]
+        if hops:
+            notes += _unlike(site, hops[-1], hop)
+        flow = _through(flow, hop, site.things[hop.device])
+        hops.append(hop)
+        # Kept where several ways go on from here.
+        if number and not circle and len(site.things[chain[number - 1][1].device].there.ends) > 1:
+            known[place] = _Trunk(tuple(hops), trunk.source, trunk.begun, flow, tuple(notes))
+    return _Trunk(tuple(hops), trunk.source, trunk.begun, flow, tuple(notes))
 
 
 def _hop(site: Site, at: End) -> tuple[Hop, End | None, str, Stop | None]:
     """What is at one output: the hop, and where the cable at its input comes from; where the way ends there, the
     source in words, or why it is not known."""
     thing = site.things[at.device]
-    feed = site.feed(thing, at.jack)
-    if feed is None:
+    ways = site.feeds(thing, at.jack)
+    if not ways:
         return Hop(thing.id, "", at.jack), None, thing.name, None
-    inner = feed.always
-    if feed.by:
-        value = thing.facts.get(feed.by)
-        if value is None:
-            why = f"{thing.profile.called(feed.by)} was not read yet"
-            return Hop(thing.id, "", at.jack, feed.by), None, "", Stop("unknown", thing.id, at.jack, why)
-        inner = feed.table.get(str(value), "")
+    inner, by, begun = _inside(site, thing, at.jack, ways)
+    if begun is not None:
+        return Hop(thing.id, "", at.jack, by), None, "", begun
     jack = thing.jacks.get(inner)
     if jack is None:
         stop = Stop("not-routed", thing.id, at.jack, f"{_called(thing, at.jack)} has no input")
-        return Hop(thing.id, "", at.jack, feed.by), None, "", stop
+        return Hop(thing.id, "", at.jack, by), None, "", stop
     present, told = thing.told(jack.present), thing.text(jack.format)
     if jack.way == "made":
         name = f"{thing.name}: {called(thing.profile, jack, thing.facts)}" if jack.label else thing.name
-        return Hop(thing.id, inner, at.jack, feed.by, present, told), None, name, None
+        return Hop(thing.id, inner, at.jack, by, present, told), None, name, None
     cable = site.into(thing.id).get(inner)
-    hop = Hop(thing.id, inner, at.jack, feed.by, present, told, cable.id if cable else "")
+    hop = Hop(thing.id, inner, at.jack, by, present, told, cable.id if cable else "")
     if cable is None:
         why = f"What is plugged into {_called(thing, inner)} is not recorded"
         return hop, None, "", Stop("no-cable", thing.id, inner, why)
     if not cable.source.device:
         return hop, None, cable.source.jack, None
     return hop, cable.source, "", None
+
+
+def _inside(site: Site, thing: Thing, jack: str, ways: list[Feed]) -> tuple[str, str, Stop | None]:
+    """Which of its places leads to that one, by way of those that show the same, and the item that chose; empty where
+    none does, with why where that is not known."""
+    seen = [jack]
+    while True:
+        inner, by = "", ""
+        for feed in ways:
+            by = feed.by
+            inner = feed.table.get(str(thing.facts.get(by)), "") if by else feed.always
+            if inner:
+                break
+        if not inner and by and thing.facts.get(by) is None:
+            why = f"{thing.profile.called(by)} was not read yet"
+            return "", by, Stop("unknown", thing.id, jack, why)
+        there = thing.jacks.get(inner)
+        if there is None or there.way != "out":
+            return inner, by, None
+        if inner in seen:
+            return "", by, Stop("loop", thing.id, jack, f"{_called(thing, jack)} shows the same as itself, in a circle")
+        seen.append(inner)
+        ways = site.feeds(thing, inner)
 
 
 def _called(thing: Thing, jack: str) -> str:
@@ -232,6 +255,8 @@ def _comes_in(flow: _Flow, hop: Hop, thing: Thing, jack: Jack, *, ends: bool) ->
 
 
 def _goes_out(flow: _Flow, hop: Hop, thing: Thing, jack: Jack) -> _Flow:
+    if not flow.promised and not jack.stops and jack.connected is None and not jack.edid_behind and not flow.protected:
+        return flow
     found = _held(thing, hop.out, jack) if jack.stops else []
     if thing.told(jack.connected) is False:
         found.append(Stop("not-taken", thing.id, hop.out, f"{_called(thing, hop.out)} says that nothing is plugged in"))

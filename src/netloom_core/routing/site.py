@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any, NamedTuple
 
 from netloom_core.documents.tree import Document, leaves
 from netloom_core.profiles.item import Item, Need
-from netloom_core.profiles.profile import Profile
+from netloom_core.profiles.profile import JacksThere, Profile
 from netloom_core.profiles.signals import Jack, Told
 from netloom_core.types.base import BadValue
 
@@ -36,9 +35,9 @@ class Feed:
     table: Mapping[str, str] = field(default_factory=dict)
 
 
-def feeds(profile: Profile) -> dict[str, Feed]:
-    """Of every jack that something inside leads to, by its name."""
-    found: dict[str, Feed] = {}
+def feeds(profile: Profile) -> dict[str, list[Feed]]:
+    """Of every jack that something inside leads to, by its name; of several the first that leads somewhere counts."""
+    found: dict[str, list[Feed]] = {}
     if profile.signals is None:
         return found
     axes = {jack.id: jack.axis for jack in profile.signals.jacks}
@@ -48,13 +47,14 @@ def feeds(profile: Profile) -> dict[str, Feed]:
             into = one.into if number is None else f"{one.into}-{number}"
             by = one.by if number is None else one.by.replace(f"{{{axes[one.into]}}}", str(number))
             if one.values:
-                found[into] = Feed(by, table=one.values)
+                feed = Feed(by, table=one.values)
             elif not by:
-                found[into] = Feed(always=one.of if not axes[one.of] else f"{one.of}-{number}")
+                feed = Feed(always=one.of if not axes[one.of] else f"{one.of}-{number}")
             elif axes[one.of]:
-                found[into] = Feed(by, table={str(n): f"{one.of}-{n}" for n in profile.axes[axes[one.of]].numbers})
+                feed = Feed(by, table={str(n): f"{one.of}-{n}" for n in profile.axes[axes[one.of]].numbers})
             else:
-                found[into] = Feed(by, table={"True": one.of})
+                feed = Feed(by, table={"True": one.of})
+            found.setdefault(into, []).append(feed)
     return found
 
 
@@ -67,17 +67,24 @@ class Thing:
     profile: Profile
     facts: Mapping[str, Any]
     firmware: str = ""
+    _there: JacksThere | None = field(default=None, init=False, repr=False)
 
-    @cached_property
+    @property
+    def there(self) -> JacksThere:
+        """Which jacks it has, as it is set: of devices that are set alike the same ones."""
+        if self._there is None:
+            alike = self.profile.jacks_as_set
+            told = [self.facts.get(path) for path in alike.paths]
+            settings = tuple(["" if value.__hash__ is None else value for value in told])  # it may tell anything
+            if settings not in alike.known:
+                there = [jacks for needs, jacks in self.profile.jacks_by_needs if all(self.met(need) for need in needs)]
+                alike.keep(settings, {ident: jack for jacks in there for ident, jack in jacks.items()})
+            self._there = alike.known[settings]
+        return self._there
+
+    @property
     def jacks(self) -> dict[str, Jack]:
-        """Those that it has, as it is set: of devices that are set alike the same ones."""
-        alike = self.profile.jacks_as_set
-        told = [self.facts.get(path) for path in alike.paths]
-        settings = tuple(["" if value.__hash__ is None else value for value in told])  # a device may tell anything
-        if settings not in alike.known:
-            there = [jacks for needs, jacks in self.profile.jacks_by_needs if all(self.met(need) for need in needs)]
-            alike.keep(settings, {ident: jack for jacks in there for ident, jack in jacks.items()})
-        return alike.known[settings]
+        return self.there.all
 
     def met(self, need: Need) -> bool:
         """Whether a need holds; what is not known is taken to hold."""
@@ -110,7 +117,7 @@ class Site:
             for one in (cable, *self._shared(cable)):
                 self._into.setdefault(one.target.device, {})[one.target.jack] = one
                 self._out_of.setdefault(one.source.device, {})[one.source.jack] = one
-        self._feeds: dict[str, dict[str, Feed]] = {}
+        self._feeds: dict[str, dict[str, list[Feed]]] = {}
 
     def _shared(self, cable: Cable) -> list[Cable]:
         """What else a cable carries, between the jacks on both ends that go over the ones it is plugged into."""
@@ -133,11 +140,11 @@ class Site:
     def out_of(self, device: str) -> Mapping[str, Cable]:
         return self._out_of.get(device, {})
 
-    def feed(self, thing: Thing, jack: str) -> Feed | None:
-        profile = thing.profile.id
-        if profile not in self._feeds:
-            self._feeds[profile] = feeds(thing.profile)
-        return self._feeds[profile].get(jack)
+    def feeds(self, thing: Thing, jack: str) -> list[Feed]:
+        known = self._feeds.get(thing.profile.id)
+        if known is None:
+            known = self._feeds[thing.profile.id] = feeds(thing.profile)
+        return known.get(jack, [])
 
 
 def facts_of(profile: Profile, running: Document, states: Mapping[str, str]) -> dict[str, Any]:

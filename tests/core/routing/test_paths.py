@@ -232,3 +232,14 @@ def test_a_setting_that_is_no_single_value_is_none_of_those_wanted(library: Libr
     odd: dict[str, dict[str, Any]] = {"S": {"/role": ["transmitter"]}}
     assert "hdmi" not in site(library, odd).things["S"].jacks
     assert "hdmi" in site(library).things["S"].jacks
+
+
+def test_an_output_that_shows_the_same_as_another_one(library: Library) -> None:
+    same: dict[str, dict[str, Any]] = {"M": {"/outputs/1/mirror": 2, "/outputs/2/mirror": 3, "/outputs/3/mirror": 0,
+                                             "/outputs/1/source": 8, "/outputs/3/source": 3}}  # fmt: skip
+    path = whole(library, same)
+    assert (path.source, path.stops, path.hops[0].by) == ("Timetable player", (), "/outputs/3/source")
+    same["M"]["/outputs/3/mirror"] = 1
+    assert [(one.kind, "in a circle" in one.why) for one in whole(library, same).stops][:1] == [("loop", True)]
+    assert whole(library, {"M": {"/outputs/1/mirror": 0}}).source == "Timetable player"
+    assert stops(whole(library, {"M": {"/outputs/1/mirror": 4}}))[0] == ("unknown", "M"), "output 4 was not read"
