@@ -51,6 +51,31 @@ def _hop(hop: dict[str, Any]) -> str:
     return f"{hop['name']} ({jacks}{', ' + hop['format'] if hop['format'] not in ('', '-') else ''})"
 
 
+@route_app.command("kits")
+def list_kits(
+    known: Annotated[bool, typer.Option("--known", help="by what is known, asking no device")] = False,
+) -> None:
+    """Both halves of each transmitter and receiver kit: versions, the link, what goes over it."""
+    told = call("GET", f"/api/routing/paths{'' if known else '?ask=1'}")["kits"]
+    if context.json:
+        give({"kits": told})
+    else:
+        rows = ((_half(one["sender"]), _link(one), _half(one["receiver"])) for one in told)
+        table(("Sender", "Link", "Receiver"), rows)
+    if any(one["linked"] is False or one["unlike"] for one in told):
+        raise typer.Exit(DIFFERS)
+
+
+def _half(half: dict[str, Any]) -> str:
+    return " · ".join(one for one in (half["name"], half["firmware"], half["quality"]) if one)
+
+
+def _link(kit: dict[str, Any]) -> str:
+    there = {True: "is there", False: kit["why"], None: "not told"}[kit["linked"]]
+    also = f", also {' and '.join(kit['carries'])}" if kit["carries"] else ""
+    return f"{there}{also}{', unlike versions' if kit['unlike'] else ''}"
+
+
 @route_app.command("jacks")
 def list_jacks() -> None:
     """Where signals come in and go out, by device."""

@@ -42,9 +42,9 @@ class Jack(Part):
     there, `connected` that somebody takes it, `format` which (an item with `WIDTHxHEIGHT`, `p` or `i` and the rate),
     `protected` that it is copy-protected, `passes_protected` that such a one may go out. `edid` is what is told to a
     source there, `edid_behind` what the display behind an output tells. `over` is the jack whose cable carries this
-    one's signal too, as the link of a kit does: nobody plugs a cable of its own in there. Each of `stops` that holds
-    keeps a signal from going on, with the reason in `why`. `needs` are settings without which the device has no such
-    place.
+    one's signal too, as the link of a kit does: nobody plugs a cable of its own in there; `quality` is the item that
+    tells how good that link is. Each of `stops` that holds keeps a signal from going on, with the reason in `why`.
+    `needs` are settings without which the device has no such place.
     """
 
     id: str = Field(pattern=r"^[a-z][a-z0-9-]{0,29}$")
@@ -60,12 +60,13 @@ class Jack(Part):
     edid: str = ""
     edid_behind: str = ""
     over: str = ""
+    quality: str = ""
     stops: list[Need] = Field(default=[], max_length=8)
     needs: list[Need] = Field(default=[], max_length=4)
 
     def paths(self) -> list[str]:
         told = [self.present, self.connected, self.protected, self.passes_protected]
-        named = [self.format, self.edid, self.edid_behind]
+        named = [self.format, self.edid, self.edid_behind, self.quality]
         return (
             [path for one in told if one for path in (one.path, *(need.path for need in one.needs))]
             + [n for n in named if n]
@@ -88,6 +89,7 @@ class Jack(Part):
                 "protected": moved(self.protected),
                 "passes_protected": moved(self.passes_protected),
                 "format": filled(self.format, where),
+                "quality": filled(self.quality, where),
                 "edid": filled(self.edid, where),
                 "edid_behind": filled(self.edid_behind, where),
                 "stops": [one.model_copy(update={"path": filled(one.path, where)}) for one in self.stops],

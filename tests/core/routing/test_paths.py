@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from netloom_core.library.load import Library
+from netloom_core.routing.kits import kits
 from netloom_core.routing.paths import Path, behind, path_to, paths
 from netloom_core.routing.site import Cable, End, Site, Thing, facts_of
 from netloom_standins import edids
@@ -243,3 +244,18 @@ def test_an_output_that_shows_the_same_as_another_one(library: Library) -> None:
     assert [(one.kind, "in a circle" in one.why) for one in whole(library, same).stops][:1] == [("loop", True)]
     assert whole(library, {"M": {"/outputs/1/mirror": 0}}).source == "Timetable player"
     assert stops(whole(library, {"M": {"/outputs/1/mirror": 4}}))[0] == ("unknown", "M"), "output 4 was not read"
+
+
+def test_two_halves_are_one_kit_with_two_ends(library: Library) -> None:
+    told = {name: {"/link/quality": 31.5} for name in ("S", "R")}
+    [kit] = kits(site(library, told, S="1.12.0", R="1.13.0"))
+    assert (kit.sender.device, kit.receiver.device, kit.receiver.quality) == ("S", "R", "31.5 dB")
+    assert (kit.linked, kit.unlike, kit.carries) == (True, True, ("infrared", "serial"))
+    turned: dict[str, dict[str, Any]] = {**told, "R": {"/infrared/way": "to-source"}}
+    assert kits(site(library, turned))[0].carries == ("serial",)
+    cut: dict[str, dict[str, Any]] = {"S": {"/link/up": None}, "R": {"/link/up": False}}
+    [kit] = kits(site(library, cut))
+    assert (kit.linked, kit.why) == (False, "R: there is no link to its other half")
+    silent: dict[str, dict[str, Any]] = {"S": {"/link/up": None}, "R": {"/link/up": None}}
+    assert kits(site(library, silent))[0].linked is None, "nobody told"
+    assert kits(site(library, cables=[one for one in CABLES if one[1] != "link"])) == []

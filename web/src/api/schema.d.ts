@@ -3089,6 +3089,22 @@ export interface components {
          * @enum {string}
          */
         Kind570Enum: "report" | "archive" | "schedule";
+        /** @description `linked` is null where neither half told; `carries` is what goes over the link beside the picture. */
+        Kit: {
+            sender: components["schemas"]["KitHalf"];
+            receiver: components["schemas"]["KitHalf"];
+            linked: boolean | null;
+            why: string;
+            carries: string[];
+            unlike: boolean;
+        };
+        /** @description `quality` is what it tells of the link, with its unit; empty where it tells nothing. */
+        KitHalf: {
+            device: string;
+            name: string;
+            firmware: string;
+            quality: string;
+        };
         /**
          * @description What a place on an axis is called. `on_it` is whether the device keeps that itself, `same` which places of other
          *     devices are the same thing, `place` what names this one where it is parted from them.
@@ -3637,6 +3653,7 @@ export interface components {
         /** @description `troubles` says by device why it told nothing; `unheard` are devices whose live states are not known yet. */
         Paths: {
             paths: components["schemas"]["Path"][];
+            kits: components["schemas"]["Kit"][];
             troubles: {
                 [key: string]: string;
             };

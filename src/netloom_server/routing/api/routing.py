@@ -50,9 +50,10 @@ class PathsView(APIView):
         """What reaches each display and where it stops, by what is known; with `ask` each device is asked first."""
         devices = site.devices_with_jacks(engine().library)
         states, troubles = states_of(devices, ask=asks(request))
-        found = showing.all_paths(site.site(engine().library, states, devices), troubles)
+        known = site.site(engine().library, states, devices)
+        found, pairs = showing.all_paths(known, troubles), showing.all_kits(known)
         unheard = [one.id for one in devices if not states.get(one.id)]
-        return Response({"paths": found, "troubles": troubles, "unheard": unheard})
+        return Response({"paths": found, "kits": pairs, "troubles": troubles, "unheard": unheard})
 
 
 class JacksView(APIView):

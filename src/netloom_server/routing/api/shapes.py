@@ -53,10 +53,31 @@ class PathSerializer(Form):
     notes = serializers.ListField(child=serializers.CharField())
 
 
+class KitHalfSerializer(Form):
+    """`quality` is what it tells of the link, with its unit; empty where it tells nothing."""
+
+    device = serializers.CharField()
+    name = serializers.CharField()
+    firmware = serializers.CharField()
+    quality = serializers.CharField()
+
+
+class KitSerializer(Form):
+    """`linked` is null where neither half told; `carries` is what goes over the link beside the picture."""
+
+    sender = KitHalfSerializer()
+    receiver = KitHalfSerializer()
+    linked = serializers.BooleanField(allow_null=True)
+    why = serializers.CharField()
+    carries = serializers.ListField(child=serializers.CharField())
+    unlike = serializers.BooleanField()
+
+
 class PathsSerializer(Form):
     """`troubles` says by device why it told nothing; `unheard` are devices whose live states are not known yet."""
 
     paths = PathSerializer(many=True)
+    kits = KitSerializer(many=True)
     troubles = serializers.DictField(child=serializers.CharField())
     unheard = serializers.ListField(child=serializers.CharField())
 

@@ -10,6 +10,7 @@ from netloom_core.profiles.jacks import called, place_of
 from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.signals import Jack, Told
 from netloom_core.routing import site as core
+from netloom_core.routing.kits import kits
 from netloom_core.routing.paths import Path, paths
 from netloom_server.installation.models import Device
 from netloom_server.installation.services.present import point_label
@@ -20,10 +21,21 @@ def all_paths(site: core.Site, troubles: Mapping[str, str]) -> list[dict[str, An
     return [_path(site, one, troubles) for one in paths(site)]
 
 
+def all_kits(site: core.Site) -> list[dict[str, Any]]:
+    return [
+        {**one._asdict(), "sender": one.sender._asdict(), "receiver": one.receiver._asdict(),
+         "carries": list(one.carries)}
+        for one in kits(site)
+    ]  # fmt: skip
+
+
 def _path(site: core.Site, path: Path, troubles: Mapping[str, str]) -> dict[str, Any]:
     end = site.things[path.end.device]
+    label, cable = _label(end, path.end.jack), site.out_of(end.id).get(path.end.jack)
+    if cable is not None and not cable.target.device:
+        label = f"{label} to {cable.target.jack}"
     return {
-        "end": {"device": end.id, "name": end.name, "jack": path.end.jack, "label": _label(end, path.end.jack)},
+        "end": {"device": end.id, "name": end.name, "jack": path.end.jack, "label": label},
         "source": path.source,
         "arrives": path.arrives,
         "hops": [

@@ -59,6 +59,7 @@ function Thread({ path, ids, devices }: { path: Schemas["Path"]; ids: Set<string
       <div className="flex items-baseline gap-2">
         <span className={clsx("shrink-0", cause ? "text-madder" : "text-woad")}>{cause ? <Unplug size={13} aria-label="stops" /> : <Check size={13} aria-label={path.arrives ? "arrives" : "nothing stops it"} />}</span>
         <b className="font-medium">{path.end.name}</b>
+        <span className="text-soft">{path.end.label}</span>
         <span className="text-soft">{path.source ? `from ${path.source}` : "nobody knows from where"}</span>
       </div>
       <ol className="mt-0.5 flex flex-wrap items-center gap-y-1 pl-5">

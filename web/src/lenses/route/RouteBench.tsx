@@ -7,6 +7,7 @@ import { Heading, Waiting } from "../../ui/parts";
 import { Cables } from "./Cables";
 import { EdidsAt, StoredEdids } from "./Edids";
 import { Grid } from "./Grid";
+import { Kits } from "./Kits";
 import { LevelGrid } from "./LevelGrid";
 import { Paths } from "./Paths";
 import { Presets } from "./Presets";
@@ -27,6 +28,7 @@ export function RouteBench({ chosen, devices }: BenchProps) {
         <Grids key={device.id} device={device} named={chosen.length > 1} />
       ))}
       <Paths chosen={chosen} devices={devices} />
+      <Kits chosen={chosen} />
       <Presets chosen={chosen} able={able} />
       {chosen.length === 1 && <EdidsAt device={chosen[0]} />}
       <Cables chosen={chosen} />
