@@ -143,6 +143,10 @@ def _views(profile: Profile) -> Iterator[str]:
     for view in profile.views:
         if view.item not in paths:
             yield f"views: {view.label} shows {view.item}, which is not described"
+        if view.meter:
+            meter = next((item for item in profile.items if item.path == view.meter), None)
+            if meter is None or not meter.live or meter.kind != "meter" or set(meter.axes) != {view.across}:
+                yield f"views: {view.label} measures by {view.meter}, which is no live meter along {view.across}"
         for axis in (view.down, view.across):
             if axis and axis not in profile.axes:
                 yield f"views: {view.label} counts by {axis}, which is not among the axes"

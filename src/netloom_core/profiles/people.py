@@ -120,13 +120,15 @@ class Connector(Part):
 
 
 class View(Part):
-    """A picture of several items: which axis goes down, which across, which item is in the cell."""
+    """A picture of several items: which axis goes down, which across, which item is in the cell. `meter` is what is
+    measured there, beside each level of a bank."""
 
     kind: Literal["crosspoint", "levels", "curve"]
     label: str = Field(max_length=60)
     down: str = ""
     across: str = ""
     item: str = ""
+    meter: str = ""
 
 
 class Procedure(Part):

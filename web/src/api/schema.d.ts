@@ -3736,6 +3736,7 @@ export interface components {
             short: string;
             type: string;
             unit: string;
+            limits: components["schemas"]["PointRange"];
             targets: string[];
             words: {
                 [key: string]: string;
@@ -3756,6 +3757,13 @@ export interface components {
             point: string;
             label: string;
             rest: string;
+        };
+        /** @description Of a number; null of anything else. */
+        PointRange: {
+            /** Format: double */
+            minimum: number | null;
+            /** Format: double */
+            maximum: number | null;
         };
         Port: {
             path: string;
@@ -4398,6 +4406,7 @@ export interface components {
             down: string;
             across: string;
             item: string;
+            meter: string;
             label: string;
         };
         Waiting: {

@@ -185,6 +185,13 @@ class DevicesSerializer(Form):
     devices = DeviceSerializer(many=True)
 
 
+class PointRangeSerializer(Form):
+    """Of a number; null of anything else."""
+
+    minimum = serializers.FloatField(allow_null=True)
+    maximum = serializers.FloatField(allow_null=True)
+
+
 class PointSerializer(Form):
     """`id` is the item's path, `short` its short name; either names it where it is driven.
 
@@ -197,6 +204,7 @@ class PointSerializer(Form):
     short = serializers.CharField()
     type = serializers.CharField()
     unit = serializers.CharField()
+    limits = PointRangeSerializer()
     targets = serializers.ListField(child=serializers.CharField())
     words = serializers.DictField(child=serializers.CharField())
     live = serializers.BooleanField()
@@ -276,6 +284,7 @@ class ViewSerializer(Form):
     down = serializers.CharField()
     across = serializers.CharField()
     item = serializers.CharField()
+    meter = serializers.CharField()
 
     def get_fields(self) -> dict[str, serializers.Field]:
         return {**super().get_fields(), "label": serializers.CharField()}

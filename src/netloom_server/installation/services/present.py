@@ -123,6 +123,9 @@ def device_as_dict(
     }
 
 
+NUMBERS = frozenset({"integer", "decimal"})
+
+
 def setting_rows(device: Device, library: Library, documents: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:
     """Every setting with what a person needs to change it, in the profile's order."""
     profile = library.get(device.profile)
@@ -191,6 +194,9 @@ def whole_device(device: Device, library: Library, states: dict[str, str]) -> di
                 "words": {str(o["value"]): o["label"] for o in point.type.limits().get("options", [])},
                 "type": point.type.name,
                 "unit": point.unit,
+                "limits": {name: getattr(point.type, name, None) for name in ("minimum", "maximum")}
+                if point.type.name in NUMBERS
+                else {"minimum": None, "maximum": None},
                 "live": point.live,
                 "drive": point.drive,
                 "disturbs": point.disturbs,

@@ -10,6 +10,6 @@ interface Props {
 }
 
 /** Pictures of several items by their kind in a profile. */
-export const VIEW_KEYS: Record<string, string> = { crosspoint: "filled: runs · ringed: decided", levels: "slider: decided · below: runs" };
+export const VIEW_KEYS: Record<string, string> = { crosspoint: "filled: runs · ringed: decided", levels: "slider: decided · bar: measured · below: runs" };
 
 export const VIEWS: Record<string, ComponentType<Props>> = { crosspoint: Crosspoints, levels: Levels };
