@@ -1,5 +1,5 @@
-"""Firmware into stand-ins by their own protocols: HTTP, YMODEM on a serial line, OSDP file transfer. What they refuse,
-and what is cut off on the way."""
+"""Firmware into stand-ins by their own protocols: HTTP, YMODEM on a serial line, OSDP file transfer, blocks of a binary
+protocol. What they refuse, and what is cut off on the way."""
 
 from __future__ import annotations
 
@@ -14,12 +14,20 @@ from netloom_core.errors import NetloomError, Refused
 from netloom_core.library.files import recognised
 from netloom_core.library.load import Library
 from netloom_core.model.image import Image
+from netloom_standins.described.binary import BinaryTalk
 from netloom_standins.described.loading import made
 from tests.standins.models import Bench, bench
 
-MODELS = {"corrain-xt1": "1.13.0", "wendle-w1": "2.4", "dunmarrow-dr2": "2.4.0", "thornby-vx44": "3.2"}
+MODELS = {
+    "corrain-xt1": "1.13.0",
+    "wendle-w1": "2.4",
+    "dunmarrow-dr2": "2.4.0",
+    "thornby-vx44": "3.2",
+    "kestrel-ac3": "1.4",
+}
 SIZE = 1500
 SAYS = {"code": "for OTHER", "revision": "for hardware Z", "damaged": "damaged on the way", "locked": "locked"}
+IN_NUMBERS = {"code": "not for it", "revision": "not for it", "damaged": "damaged", "locked": "out of range"}
 
 
 def file_for(here: Bench, version: str, **more: Any) -> Image:
@@ -78,13 +86,7 @@ async def test_what_it_refuses_is_told_in_its_words(library: Library, tmp_path: 
         with pytest.raises(Refused) as told:
             await (await here.talk()).load(file, lambda sent: None)
         if model != "dunmarrow-dr2":  # OSDP has numbers, and no words of the unit's own
-            word = {
-                "code": "for OTHER",
-                "revision": "for hardware Z",
-                "damaged": "damaged on the way",
-                "locked": "locked",
-            }
-            assert word[wrong] in told.value.message
+            assert (IN_NUMBERS if model == "kestrel-ac3" else SAYS)[wrong] in told.value.message
         assert here.unit.firmware == before
 
 
@@ -122,3 +124,53 @@ async def test_another_application_makes_another_model_of_it(library: Library, t
         talk = await here.talk()
         assert (await talk.identify()).model == "PX1 Lamp"
         assert "gate" not in await talk.read("running")
+
+
+async def test_blocks_go_on_where_they_were_cut_off_and_another_file_begins_anew(
+    library: Library, tmp_path: Path
+) -> None:
+    async with bench(library, "kestrel-ac3", tmp_path, network("kestrel-ac3")) as here:
+        file, other = file_for(here, "1.4", size=1200), file_for(here, "1.5", size=900)
+
+        async def cut() -> None:
+            here.unit.faults.cut_load = 0.5
+            with pytest.raises(NetloomError):
+                await (await here.talk()).load(file, lambda sent: None)
+            async with asyncio.timeout(10):
+                while not here.unit.up:
+                    await asyncio.sleep(0.02)
+
+        async def begins_at(image: Image) -> int:
+            sent: list[int] = []
+            talk = await here.talk()
+            await talk.drop()
+            await talk.load(image, sent.append)
+            return sent[0]
+
+        await cut()
+        assert file.size // 2 <= await begins_at(file) < file.size
+        await back(here, "1.4")
+        await cut()
+        assert await begins_at(other) == 0
+        await back(here, "1.5")
+
+
+async def test_a_block_without_an_answer_is_said_again(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with bench(library, "kestrel-ac3", tmp_path, network("kestrel-ac3")) as here:
+        lost = [2, 3, 7]
+        whole, seen = BinaryTalk._whole, [0]
+
+        def sometimes(talk: BinaryTalk, body: bytes) -> None:
+            if body[:1] == b"\x51":
+                seen[0] += 1
+                if seen[0] in lost:
+                    return
+            whole(talk, body)
+
+        monkeypatch.setattr(BinaryTalk, "_whole", sometimes)
+        file = file_for(here, "1.4", size=900)
+        await (await here.talk()).load(file, lambda sent: None)
+        assert seen[0] == -(-file.size // 96) + len(lost)
+        await back(here, "1.4")

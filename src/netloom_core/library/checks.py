@@ -47,6 +47,9 @@ def _firmware(profile: Profile) -> Iterator[str]:
         yield from compiles("firmware.header", known.header)
     if known.rest and profile.procedure(known.rest) is None:
         yield f"firmware.rest: there is no procedure {known.rest}"
+    for wanted in known.before:
+        if wanted.path not in profile.by_path and wanted.path not in profile.points_by_path:
+            yield f"firmware.before: {wanted.path} is not described"
     for one in known.renames:
         if one.new not in profile.by_path and one.old not in profile.by_path:
             yield f"firmware.renames: neither {one.old} nor {one.new} is described"

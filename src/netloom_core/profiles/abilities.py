@@ -22,6 +22,7 @@ class Ability(StrEnum):
     LIST = "list"  # knows who is on the bus behind it
     SIGN_IN = "sign in"
     LOAD = "load firmware"
+    RESUME = "go on with a file that was cut off"
     RECORD = "tell its event record"
 
 

@@ -9,6 +9,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from netloom_core.profiles.bounds import Bounds
 from netloom_core.types.base import Part
 
 Standing = Literal["", "behind", "refused", "enough"]
@@ -83,6 +84,13 @@ class Renamed(Part):
     new: str = Field(pattern="^/", max_length=200)
 
 
+class Wanted(Bounds):
+    """What the item at `path` has to be before a file is sent; `why` says what that is, in words."""
+
+    path: str = Field(pattern="^/", max_length=200)
+    why: str = Field(min_length=1, max_length=200)
+
+
 class Firmware(Part):
     """`codes` are product codes that its files bear, `files` patterns of their names (as of a shell).
 
@@ -95,7 +103,7 @@ class Firmware(Part):
     `power_cycle` is set where it works with the new version only after a power cut, `interrupts` names what stands
     still meanwhile. `loader` are facts by which it shows that it has no application, or waits for one; `becomes` are
     the profiles that other applications make of it, by the product codes of those. `rest` is the procedure that is
-    needed afterwards.
+    needed afterwards. `before` is what has to hold before the first byte, as of its supply and its line.
 
     `least` is the oldest version that does what this profile says, `why` what an older one lacks. `scheme` says how
     versions compare: `dotted` (2.10 after 2.9, 2.0rc1 before 2.0), `letters` (2.4a after 2.4), `dated`
@@ -113,6 +121,7 @@ class Firmware(Part):
     becomes: dict[str, str] = Field(default={}, max_length=8)
     renames: list[Renamed] = Field(default=[], max_length=100)
     rest: Literal["", "initialise", "factory-reset"] = ""
+    before: list[Wanted] = Field(default=[], max_length=8)
     codes: list[str] = Field(default=[], max_length=20)
     files: list[str] = Field(default=[], max_length=20)
     scheme: Literal["dotted", "letters", "dated", "build"] = "dotted"

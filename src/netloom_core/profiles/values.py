@@ -55,3 +55,13 @@ def unmet_needs(profile: Profile, path: str, document: Document) -> list[str]:
             other = find(profile, need.path)
             reasons.append(need.why or f"{other.label} must be {' or '.join(map(str, need.one_of))}, it is {value}")
     return reasons
+
+
+def value_of_state(item: Item, state: str) -> Any:
+    """A point's state as the value that its item has; None where it is none of its type."""
+    if item.type.name == "boolean":
+        return {"on": True, "off": False}.get(state)
+    try:
+        return item.type.canonical(state)
+    except BadValue:
+        return None

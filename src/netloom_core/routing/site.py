@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from netloom_core.documents.tree import Document, leaves
-from netloom_core.profiles.item import Item, Need
+from netloom_core.profiles.item import Need
 from netloom_core.profiles.profile import JacksThere, Profile
 from netloom_core.profiles.signals import Jack, Told
-from netloom_core.types.base import BadValue
+from netloom_core.profiles.values import value_of_state
 
 
 class End(NamedTuple):
@@ -152,16 +152,6 @@ def facts_of(profile: Profile, running: Document, states: Mapping[str, str]) -> 
     found: dict[str, Any] = dict(leaves(running))
     for point, state in states.items():
         item = profile.by_point.get(point)
-        if item is not None and (value := value_of(item, state)) is not None:
+        if item is not None and (value := value_of_state(item, state)) is not None:
             found[item.path] = value
     return found
-
-
-def value_of(item: Item, state: str) -> Any:
-    """A point's state as the value that its item has; None where it is none of its type."""
-    if item.type.name == "boolean":
-        return {"on": True, "off": False}.get(state)
-    try:
-        return item.type.canonical(state)
-    except BadValue:
-        return None

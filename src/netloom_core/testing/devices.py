@@ -33,7 +33,9 @@ from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.defaults import default_document, rest_of
 from netloom_core.profiles.profile import Profile
 
-ALL = Abilities(frozenset(Ability) - {Ability.LIST, Ability.READDRESS}, frozenset({"running", "startup"}))
+ALL = Abilities(
+    frozenset(Ability) - {Ability.LIST, Ability.READDRESS, Ability.RESUME}, frozenset({"running", "startup"})
+)
 
 
 async def _nothing(name: str) -> None:
@@ -68,6 +70,7 @@ class MemoryDevice:
     promises: str = ""  # the address that it says it will have
     stores: bool = True
     piece: int = 1000  # bytes of a firmware file at once
+    held: int = 0  # bytes of one that it has, where it can go on with it
     taken_by: Callable[[Image], None] | None = None  # what a firmware file that came whole does
     log: list[str] = field(default_factory=list)
     points: dict[str, str] = field(default_factory=dict)
@@ -285,13 +288,17 @@ class MemoryDriver:
     async def load(self, image: Image, told: Callable[[int], None]) -> None:
         """Piece by piece; it starts anew when it has it all, as what the file makes of it."""
         device = await self._there("load")
-        for offset in range(0, image.size, device.piece):
+        resumes = Ability.RESUME in device.abilities
+        told(device.held)
+        for offset in range(device.held if resumes else 0, image.size, device.piece):
             await device.before(f"piece {offset}")
             if device.refuses:
                 raise Refused("It said no.")
             if self._who() is not device:
                 raise NoAnswer("It fell silent in the middle.")
+            device.held = min(offset + device.piece, image.size) if resumes else 0
             told(min(offset + device.piece, image.size))
+        device.held = 0
         if device.taken_by is not None:
             device.taken_by(image)
         device.power_cut()

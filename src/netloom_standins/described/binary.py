@@ -8,11 +8,13 @@ from __future__ import annotations
 import binascii
 import re
 import struct
+import zlib
 from collections.abc import Callable
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from netloom_standins.described.loading import Part
 from netloom_standins.described.memory import Wrong
 from netloom_standins.described.unit import DescribedUnit
 
@@ -60,9 +62,18 @@ class BinaryTalk:
         self.unit, self.form, self._send = unit, form, send
         self._heard = b""
         self._level = 0
+        unit.talks.append(self)
 
     def close(self) -> None:
-        """Nothing is told by itself."""
+        if self in self.unit.talks:
+            self.unit.talks.remove(self)
+
+    def started(self) -> None:
+        """The unit came up: nobody is signed in."""
+        self._heard, self._level = b"", 0
+
+    def tell(self, path: str, value: Any) -> None:
+        """It tells nothing by itself."""
 
     def began(self) -> None:
         """It greets nobody."""
@@ -177,10 +188,36 @@ class BinaryTalk:
             if self.unit.pulled():
                 return ""
             self.unit.written(place, self._heard_value(place, self._path(said, groups, plain=True)))
+        if message.does.startswith("firmware "):
+            self._firmware(message.does.removeprefix("firmware "), groups)
         answer = "".join(self._said(part, groups) for part in message.reply.split())
         if not message.does.startswith("enter "):
             self.unit.do(message.does)
         return answer
+
+    def _firmware(self, what: str, groups: tuple[str, ...]) -> None:
+        """A file in blocks: what came of it stays through a power cut, so that the rest may follow. Raises Wrong."""
+        loading = self.unit.loading
+        assert loading is not None
+        if what == "begin":
+            if why := loading.began():
+                raise Wrong("busy" if why != "locked" else "refused")
+            loading.part = Part(int(groups[0], 16), int(groups[1], 16))
+        elif what == "block":
+            offset, count = int(groups[0], 16), int(groups[1], 16)
+            part, data = loading.part, bytes.fromhex(groups[2])[:count]
+            if part is None or offset > len(part.data) or len(data) != count or offset + count > part.size:
+                raise Wrong("range")
+            part.data[offset : offset + count] = data  # the same one again is no trouble
+            if not loading.came(len(part.data) / part.size):
+                raise Wrong("gone")
+        elif what == "end":
+            part, loading.part = loading.part, None
+            if part is None or len(part.data) != part.size or zlib.crc32(part.data) != part.crc:
+                loading.gave_up()
+                raise Wrong("damaged")
+            if why := loading.whole(bytes(part.data)):
+                raise Wrong("damaged" if "damaged" in why else "file")
 
     def _codes_are_missing(self) -> bool:
         memory, strict = self.unit.memory, self.form.strict_at
@@ -218,6 +255,9 @@ class BinaryTalk:
             return part
         if found := re.fullmatch(r"\{(\d)\}", part):
             return groups[int(found[1]) - 1]
+        if part == "{held}":
+            held = self.unit.loading.part if self.unit.loading is not None else None
+            return struct.pack(">III", held.size, held.crc, len(held.data)).hex() if held else "00" * 12
         if part == "{mac_bytes}":
             return self.unit.mac.replace(":", "")
         form, _, place = part.partition(":")

@@ -8,6 +8,7 @@ from __future__ import annotations
 import asyncio
 import re
 import zlib
+from dataclasses import dataclass, field
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict
@@ -40,6 +41,15 @@ def made(form: FirmwareForm, version: str, size: int, *, revisions: str = "", co
     return f"{words} crc={zlib.crc32(payload):08x}\n".encode() + payload
 
 
+@dataclass
+class Part:
+    """What came so far of a file that is announced by its size and CRC-32."""
+
+    size: int
+    crc: int
+    data: bytearray = field(default_factory=bytearray)
+
+
 class Loading:
     """One unit's way with firmware. `unit.firmware` is what runs; `mode` is `loader` while nothing does."""
 
@@ -49,6 +59,7 @@ class Loading:
         self.far = str(unit.firmware)  # of its other half
         self._hidden = ""  # the version that it has and does not tell before its power was cut
         self._busy = False
+        self.part: Part | None = None
         self.app = form.code
 
     @property

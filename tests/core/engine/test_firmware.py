@@ -14,10 +14,13 @@ from netloom_core.documents.tree import merged, put, remove
 from netloom_core.errors import NoAnswer, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.model.image import Image
+from netloom_core.model.line import Line
+from netloom_core.profiles.abilities import Ability
 from netloom_core.testing.devices import MemoryDevice
 from tests.core.rig import Rig, device, states
 
 DATA = bytes(range(256)) * 40
+PORT = Line("port", "Port", "serial", path="/dev/none", protocol="dialogue", speed=38400)
 
 
 def image(version: str = "1.12.0", code: str = "CR-EXT1", hardware: tuple[str, ...] = ("A", "B")) -> Image:
@@ -128,6 +131,94 @@ async def test_cut_at_each_tenth_of_the_way_it_keeps_the_old_one_and_says_so(rig
 
 def _silent() -> Exception:
     return NoAnswer("It fell silent in the middle.")
+
+
+def cut_off(box: MemoryDevice, times: int, at: int = 5) -> list[str]:
+    """It loses its power so often when that piece comes; gives the pieces that were asked for."""
+    asked: list[str] = []
+    box.abilities = replace(box.abilities, can=box.abilities.can | {Ability.RESUME})
+    box.piece = len(DATA) // 10
+
+    async def cut(name: str) -> None:
+        nonlocal times
+        if name.startswith("piece"):
+            asked.append(name)
+        if name == f"piece {at * box.piece}" and times:
+            times -= 1
+            box.connection += 1
+            box.power_cut()
+            raise _silent()
+
+    box.before = cut
+    return asked
+
+
+async def test_one_that_knows_how_much_it_has_goes_on_from_there(rig: Rig) -> None:
+    asked = cut_off(rig.box, 1)
+    run = await load(rig)
+    assert states(run)[1] == "done"
+    assert asked == [f"piece {n * rig.box.piece}" for n in (0, 1, 2, 3, 4, 5, 5, 6, 7, 8, 9)], "nothing twice"
+    assert [one.outcome for one in rig.entries("outcome")] == ["done"], "one intent, and one outcome"
+
+
+async def test_one_that_is_cut_off_again_and_again_is_not_tried_for_ever(rig: Rig) -> None:
+    asked = cut_off(rig.box, 99)
+    run = await load(rig)
+    assert states(run)[1] == "failed"
+    assert len(asked) == 9, "five pieces, and the sixth four times"
+    assert "with version 1.11.0" in run.steps[1].message
+    rig.every_intent_has_its_outcome()
+
+
+async def test_one_that_says_no_in_the_middle_is_asked_again_only_where_something_was_taken(rig: Rig) -> None:
+    asked = cut_off(rig.box, 0)
+    before = rig.box.before
+
+    async def no(name: str) -> None:
+        await before(name)
+        rig.box.refuses = name == f"piece {3 * rig.box.piece}"
+
+    rig.box.before = no
+    run = await load(rig)
+    assert (states(run)[1], len(asked)) == ("failed", 5), "three, the one that it refuses, and that once more"
+    rig.every_intent_has_its_outcome()
+
+
+async def test_the_rest_of_a_file_is_sent_to_no_stranger(rig: Rig, library: Library) -> None:
+    asked = cut_off(rig.box, 1)
+    cut, stranger = rig.box.before, device(library.need("corrain-xt1"), 1)
+    stranger.identity = replace(stranger.identity, serial="S-9999")
+
+    async def swapped(name: str) -> None:
+        try:
+            await cut(name)
+        except NoAnswer:
+            rig.box.address = "127.20.10.99"
+            rig.drivers.devices.append(stranger)
+            raise
+
+    rig.box.before = swapped
+    run = await load(rig)
+    assert states(run)[1] in ("failed", "unknown")
+    assert len(asked) == 6
+    assert not any("load" in line for line in stranger.log)
+    rig.every_intent_has_its_outcome()
+
+
+@pytest.mark.parametrize(("volts", "why"), [("11.4", "it tells 11.4 V"), ("", "it does not tell that")])
+async def test_nothing_is_sent_while_its_supply_is_bad(library: Library, volts: str, why: str) -> None:
+    rig = Rig(library, [device(library.need("kestrel-ac3"), 1)], PORT)
+    rig.box.identity = replace(rig.box.identity, firmware="1.3")
+    file = replace(image("1.4", "KAC3", ()), profile="kestrel-ac3")
+    rig.box.taken_by = lambda taken: setattr(rig.box, "identity", replace(rig.box.identity, firmware=taken.version))
+    rig.box.points = {"supply": volts} if volts else {}
+    run = await load(rig, file, has="1.3")
+    assert states(run)[1] == "failed"
+    assert "12 V at least" in run.steps[1].message
+    assert why in run.steps[1].message
+    assert "load" not in rig.box.log
+    rig.box.points = {"supply": "12.6"}
+    assert states(await load(rig, file, has="1.3"))[1] == "done"
 
 
 async def test_one_that_is_left_in_its_loader_is_told_as_that_and_takes_a_file_again(rig: Rig) -> None:

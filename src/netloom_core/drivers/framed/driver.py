@@ -11,6 +11,7 @@ from netloom_core.drivers.carrier import Carrier, Port, as_heard
 from netloom_core.drivers.framed.form import FramedBinding, FramedChannel, Pieces
 from netloom_core.drivers.framed.frames import Receiver
 from netloom_core.drivers.framed.layout import packed, parsed, unpacked
+from netloom_core.drivers.framed.loading import load, whole_of
 from netloom_core.drivers.wire import Unreadable, as_number, canonical, from_number, from_text, is_number
 from netloom_core.errors import (
     Absent,
@@ -24,6 +25,7 @@ from netloom_core.errors import (
     WrongCredentials,
 )
 from netloom_core.model.device import Credentials, Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.types.boolean import Boolean
@@ -41,13 +43,14 @@ class Talk:
         self._receiver = Receiver(channel.framing)
         self.answered = False
 
-    async def ask(self, send: str, answer: str, values: Mapping[str, Any]) -> dict[str, Any]:
-        """The fields of the answer. Raises Absent, and what the device says by a refusal."""
+    async def ask(self, send: str, answer: str, values: Mapping[str, Any], *, seconds: float = 0.0) -> dict[str, Any]:
+        """The fields of the answer, which may take `seconds` where that is longer than usual. Raises Absent, and what
+        the device says by a refusal."""
         await self._port.write(self._channel.framing.encoded(packed(parsed(send), values)))
         if not answer and not self._channel.refusals:
             return {}
         loop = asyncio.get_running_loop()
-        deadline = loop.time() + (self._channel.answer_seconds if answer else 0.15)
+        deadline = loop.time() + (max(self._channel.answer_seconds, seconds) if answer else 0.15)
         strange = b""
         while True:
             left = deadline - loop.time()
@@ -212,6 +215,12 @@ class FramedDriver(BoundDriver):
                 await talk.ask(call.send, call.answer, {})
 
         await self._talk(work)
+
+    async def load(self, image: Image, told: Callable[[int], None]) -> None:
+        how = self._channel.load
+        assert how is not None
+        file = await whole_of(image)
+        await self._talk(lambda talk: load(talk, how, image, file, told))
 
     def went(self) -> None:
         self._carrier.drop()

@@ -35,6 +35,23 @@ class Pieces(Part):
     piece: int = Field(default=32, ge=1, le=1024)
 
 
+class FramedLoad(Part):
+    """How it takes a firmware file in blocks. `begin` says that one comes, with the fields `size` and `crc` (CRC-32 of
+    all of it), `block` is one of them with `offset`, `count` and `data`, at most `piece` bytes; an `offset` in its
+    answer is held against it. `end` says that all of it is there; its answer may take `seconds`.
+
+    `held` asks how much of the file it has already: `size` and `crc` in its answer say of which, `held` how many
+    bytes. Cut off, it goes on from there.
+    """
+
+    begin: Query
+    block: Query
+    end: Query
+    held: Query | None = None
+    piece: int = Field(default=128, ge=1, le=4096)
+    seconds: float = Field(default=30, gt=0, le=600)
+
+
 class FramedBinding(Wire, Binding):
     """`ask` and `answer` read one value, `set` writes it and `took` is the answer to that. `told` announces a change.
 
@@ -88,6 +105,7 @@ class FramedChannel(Channel, protocol="framed"):
     sign_in: Query | None = None
     refusals: list[Refusal] = Field(default=[], max_length=12)
     answer_seconds: float = Field(default=1.0, gt=0, le=20)
+    load: FramedLoad | None = None
 
     @property
     def lines(self) -> tuple[str, ...]:
@@ -114,6 +132,8 @@ class FramedChannel(Channel, protocol="framed"):
             Ability.STORE: bool(profile.calls("store", name)),
             Ability.RESTART: bool(profile.calls("restart", name)),
             Ability.SIGN_IN: self.sign_in is not None,
+            Ability.LOAD: self.load is not None,
+            Ability.RESUME: self.load is not None and self.load.held is not None,
         }
         sets = {"running"} | ({"startup"} if any(b.startup_ask for _, b in ours) else set())
         return Abilities(frozenset(a for a, there in wanted.items() if there), frozenset(sets))
@@ -125,6 +145,8 @@ class FramedChannel(Channel, protocol="framed"):
             yield from _layout(f"{where}.identify", query.answer)
         for refusal in self.refusals:
             yield from _layout(f"{where}.refusals", refusal.answer)
+        if self.load is not None:
+            yield from _load(f"{where}.load", self.load)
         yield from self.startup_gaps(name, profile, lambda b: bool(b.startup_ask))
         for item in profile.items:
             binding = profile.binding(item, name)
@@ -141,6 +163,25 @@ class FramedChannel(Channel, protocol="framed"):
                 yield f"{place}: nothing reads it"
             if (item.drive or (item.decided and not item.reserved)) and not binding.writes:
                 yield f"{place}: nothing sets it; say why it is reserved"
+
+
+def _load(where: str, load: FramedLoad) -> Iterator[str]:
+    known = {"begin": {"size", "crc"}, "block": {"offset", "count", "data"}, "end": {"size", "crc"},
+             "held": {"size", "crc"}}  # fmt: skip
+    for name, fields in known.items():
+        query: Query | None = getattr(load, name)
+        if query is None:
+            continue
+        yield from _layout(f"{where}.{name}.send", query.send)
+        yield from _layout(f"{where}.{name}.answer", query.answer)
+        if strange := _names(query.send) - fields:
+            yield f"{where}.{name}.send: nobody knows what {', '.join(sorted(strange))} is there"
+        if not query.answer:
+            yield f"{where}.{name}: without an answer nobody knows whether it was taken"
+    if not {"offset", "data"} <= _names(load.block.send):
+        yield f"{where}.block.send: it needs the fields offset and data"
+    if load.held is not None and "held" not in _names(load.held.answer):
+        yield f"{where}.held.answer: it has no field named held"
 
 
 def sample(text: str) -> str:

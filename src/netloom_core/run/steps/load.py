@@ -13,7 +13,7 @@ from collections import Counter
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get
-from netloom_core.errors import NetloomError, NoAnswer, NotDone, ReadBackMismatch, RequestError, WrongModel
+from netloom_core.errors import LinkError, NetloomError, NoAnswer, NotDone, ReadBackMismatch, RequestError, WrongModel
 from netloom_core.live.sessions import Presence
 from netloom_core.model.change import Change
 from netloom_core.model.device import Identity, Target
@@ -21,12 +21,14 @@ from netloom_core.model.image import Image
 from netloom_core.model.work import ACTING, StepState
 from netloom_core.profiles.abilities import Ability
 from netloom_core.profiles.firmware import Firmware
+from netloom_core.profiles.values import value_of_state
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
 from netloom_core.run.steps.places import arrived, factory_places, find_anywhere, spoken
 from netloom_core.run.steps.restart import GONE_S
 
 SAVED_EVERY_S = 0.5
+RESUMED = 3  # times that one goes on by itself after it was cut off
 LATE = 3  # times the usual time until it is called lost
 BY_HAND_S = 300.0
 MOST_SHOWN = 200
@@ -70,6 +72,7 @@ class LoadFirmware:
         _fits(context, known, identity, image)
         if image.code in known.becomes:
             context.library.need(known.becomes[image.code])  # what it is to become has to be known before
+        await _good_enough(context, known, waits)
         before: Document = {}
         if Ability.READ in (await context.talk()).abilities and not waits:
             with contextlib.suppress(NetloomError):  # the backup before it says what could not be read
@@ -101,18 +104,41 @@ class LoadFirmware:
         step.state = ACTING
         file = f"{image.name}, SHA-256 {image.digest[:16]}…"
         await context.intend([], said=f"firmware {image.version} ({file}) over {identity.firmware or 'none'}")
-        talk = await context.talk()
         progress = _Progress(context, image)
-        try:
-            async with progress:
-                await talk.load(image, progress.told)
-        except NetloomError as error:
-            if error.outcome == "not_sent":
-                await context.conclude("failed", error.message)
-                raise
-            await self._broken_off(context, known, image, error)
-        finally:
-            await talk.drop()
+        for attempt in range(RESUMED + 1):
+            talk = await context.talk()
+            try:
+                async with progress:
+                    await talk.load(image, progress.told)
+                break
+            except NetloomError as error:
+                if error.outcome == "not_sent" and not attempt:
+                    await context.conclude("failed", error.message)
+                    raise
+                await talk.drop()
+                if attempt < RESUMED and await self._may_go_on(context, known, image, error, progress):
+                    progress.again()
+                    step.evidence = {**step.evidence, "resumed": attempt + 1}
+                    continue
+                await self._broken_off(context, known, image, error)
+                break
+            finally:
+                await talk.drop()
+
+    async def _may_go_on(
+        self, context: StepContext, known: Firmware, image: Image, error: NetloomError, progress: _Progress
+    ) -> bool:
+        """Cut off in the middle of one that knows how much it has: whether it is there again, itself, without the new
+        version, so that the rest may follow. One that started anew says no to a piece in the middle, too."""
+        if Ability.RESUME not in (await context.talk()).abilities or progress.all_there:
+            return False
+        if not (isinstance(error, NoAnswer | LinkError) or progress.moved):
+            return False
+        seen = await _awaited(context, known, max(known.away * LATE, GONE_S))
+        if seen.here is None or (seen.identity is not None and _has(seen.identity, context)):
+            return False
+        await _noted(context, seen)
+        return True
 
     async def _broken_off(self, context: StepContext, known: Firmware, image: Image, error: NetloomError) -> None:
         """Whatever came back, what is there now is told. Raises NotDone unless it took the file all the same."""
@@ -292,11 +318,26 @@ class _Progress:
 
     def __init__(self, context: StepContext, image: Image) -> None:
         self._context, self._image = context, image
-        self._sent, self._begun = 0, 0.0
+        self._sent, self._begun, self._first = 0, 0.0, -1
         self._task: asyncio.Task[None] | None = None
 
     def told(self, sent: int) -> None:
+        if self._first < 0:
+            self._first = sent
         self._sent = max(self._sent, sent)
+
+    @property
+    def all_there(self) -> bool:
+        return self._sent >= self._image.size
+
+    @property
+    def moved(self) -> bool:
+        """Whether anything was taken since it began, or went on."""
+        return 0 <= self._first < self._sent
+
+    def again(self) -> None:
+        """It goes on, from where the device says."""
+        self._sent, self._first = 0, -1
 
     async def __aenter__(self) -> _Progress:
         self._begun = asyncio.get_running_loop().time()
@@ -374,6 +415,35 @@ def _fits(context: StepContext, known: Firmware, identity: Identity, image: Imag
             "Nothing was sent to it. Look for the file of its revision.",
             target=context.target.device,
         )
+
+
+async def _good_enough(context: StepContext, known: Firmware, waits: bool) -> None:
+    """What has to hold before the first byte, as it tells it now; its loader tells nothing. Raises NotDone."""
+    if not known.before or waits:
+        return
+    states = await context.patiently(lambda: _states(context))
+    points = context.profile.points_by_path
+    facts = {one.path: value_of_state(points[one.path], states.get(points[one.path].id, ""))
+             for one in known.before if one.path in points}  # fmt: skip
+    if decided := [one.path for one in known.before if one.path not in points]:
+        running = (await context.patiently(lambda: context.read("running")))["running"]
+        facts |= {path: value_at(running, path) for path in decided}
+    for wanted in known.before:
+        value = facts[wanted.path]
+        if value is not None and wanted.holds(value):
+            continue
+        item = points.get(wanted.path) or context.profile.by_path[wanted.path]
+        told = "it does not tell that" if value is None else f"it tells {item.type.show(value)} {item.unit}".rstrip()
+        raise NotDone(
+            f"{context.target.name} got nothing: {wanted.why}, and {told}.",
+            "Put that right first, and load it again.",
+            target=context.target.device,
+            outcome="not_sent",
+        )
+
+
+async def _states(context: StepContext) -> dict[str, str]:
+    return await (await context.talk()).states()
 
 
 def _parts(known: Firmware, identity: Identity) -> dict[str, str]:
