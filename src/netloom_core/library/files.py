@@ -41,6 +41,12 @@ def recognised(name: str, head: bytes, profiles: Iterable[Profile]) -> Recognise
             groups = found.groupdict()
             revisions = tuple(part for part in (groups.get("hardware") or "").split(",") if part)[:MOST_REVISIONS]
             return Recognised(profile.id, code, version, revisions)
+        if told := next(filter(None, (channel.file_told(head) for channel in profile.channels.values())), None):
+            code = next((one for one in told.codes if one in known.codes), "")
+            if code:
+                return Recognised(profile.id, code, told.version)
+            strange = strange or told.codes[0]
+            continue
         if known.header or named is not None:
             continue
         if pattern := next((one.lower() for one in known.files if fnmatchcase(low, one.lower())), ""):

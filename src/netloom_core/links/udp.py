@@ -18,6 +18,7 @@ from netloom_core.links.talk import writable
 RECEIVE_BYTES = 65_507
 MAX_FROM_ONE = 64  # datagrams of one sender that are looked at; more is a fault or a flood
 MAX_IN_ALL = 20_000
+MAX_ASKED = 4096  # senders of whom an answer is due
 POLL_S = 0.1
 AT_ONCE = 256  # datagrams taken in one go
 MAX_WAITING = 4096  # of them that nobody looked at yet
@@ -47,6 +48,7 @@ class UdpLink:
         self._source = source
         self.crowded = 0
         self._held: Counter[str] = Counter()  # of what came, by sender
+        self._due: Counter[str] = Counter()  # answers, of those who were asked: they are no flood
         self._came: deque[tuple[bytes, str, int]] = deque()
         self._readable = asyncio.Event()
         self._loop: asyncio.AbstractEventLoop | None = None  # set while the socket is listened to
@@ -94,6 +96,8 @@ class UdpLink:
                     raise _mapped(error, port) from error
                 full = error.errno
             else:
+                if self._due[address] < MAX_FROM_ONE and (address in self._due or len(self._due) < MAX_ASKED):
+                    self._due[address] += 1
                 return True
             self.crowded += 1
             if loop.time() >= until:
@@ -106,9 +110,9 @@ class UdpLink:
     ) -> AsyncGenerator[tuple[bytes, str, int], None]:
         """(datagram, sender's address, port) until the time is over; a flood from one sender is dropped.
 
-        The time counts from the call, or from when `after` is done: whoever still sends is
-        listened to, however long the sending takes. What arrived in time is given, however late
-        this computer gets to it; what nobody took is given to the next call.
+        One datagram for each that was sent to it is an answer, and no part of a flood. The time counts from the
+        call, or from when `after` is done: whoever still sends is listened to, however long the sending takes. What
+        arrived in time is given, however late this computer gets to it; what nobody took is given to the next call.
         """
         loop = asyncio.get_running_loop()
         self._listen(loop)
@@ -125,8 +129,11 @@ class UdpLink:
             for _ in range(len(self._came)):  # what comes meanwhile is for the next look
                 data, address, port = self._came.popleft()
                 self._held[address] -= 1
-                counts[address] = counts.get(address, 0) + 1
-                if counts[address] <= MAX_FROM_ONE:
+                if self._due[address] > 0:
+                    self._due[address] -= 1
+                else:
+                    counts[address] = counts.get(address, 0) + 1
+                if counts.get(address, 0) <= MAX_FROM_ONE:
                     total += 1
                     yield data, address, port
             if over:

@@ -7,7 +7,7 @@ watched and driven by it) and of its calls (what a procedure sends), and what ca
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any, ClassVar, Protocol
+from typing import Any, ClassVar, NamedTuple, Protocol
 
 from pydantic import Field
 
@@ -29,6 +29,13 @@ class Described(Protocol):
     def binding(self, item: Item, channel: str) -> Binding | None: ...
 
     def calls(self, name: str, channel: str) -> list[Any]: ...
+
+
+class FileTold(NamedTuple):
+    """What the header of a firmware file says, where the protocol itself has one: for which product codes it is."""
+
+    codes: tuple[str, ...]
+    version: str
 
 
 class Channel(Part):
@@ -72,6 +79,10 @@ class Channel(Part):
     def known_first(self) -> bool:
         """Whether the device says who it is before anybody signs in."""
         return True
+
+    def file_told(self, head: bytes) -> FileTold | None:
+        """What a firmware file is, by its first bytes, where this protocol has a form for such files."""
+        return None
 
     @property
     def leads(self) -> Any:

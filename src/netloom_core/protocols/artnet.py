@@ -67,6 +67,7 @@ class PollReply:
     indicators: str = ""  # normal, muted, located; empty where it does not tell
     rdm: bool = False  # whether it speaks RDM on its ports (Status1, bit 1)
     failure: str = ""  # of `FAILURES`; empty where it cannot be told what to do then
+    from_rom: bool = False  # whether it runs what its factory gave it, for want of anything else (Status1, bit 2)
     rate: int | None = None  # the most frames a second that it puts out; None of nodes that do not tell
 
     def facts(self) -> dict[str, str]:
@@ -81,6 +82,7 @@ class PollReply:
             "style": self.style,
             "universes": " ".join(map(str, self.universes)),
             # Of a node that answers in parts the first one is the node; the others are asked for by driving it.
+            "mode": "rom" if self.from_rom else "",
             "dmx_ports": str(len(self.ports)) if self.bind_index <= 1 else "",
         }
         return {name: value for name, value in facts.items() if value}
@@ -134,6 +136,7 @@ def parse_reply(data: bytes) -> PollReply:
         ports=tuple(_port(data, n) for n in range(ports)),
         indicators={1: "located", 2: "muted", 3: "normal"}.get(data[23] >> 6, ""),
         rdm=bool(data[23] & 0x02),
+        from_rom=bool(data[23] & 0x04),
         failure=_failure(data[STATUS_3]) if len(data) > STATUS_3 else "",
         rate=int.from_bytes(data[226:228], "big") or None if len(data) >= 228 else None,
     )

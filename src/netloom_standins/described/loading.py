@@ -9,12 +9,13 @@ import asyncio
 import re
 import zlib
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
 LINE = re.compile(rb"^(\S+) code=(\S+) rev=(\S+) version=(\S+) crc=([0-9a-f]{8})\n")
 MOST = 64_000_000
+ARTNET = "artnet"  # for `head`: the file has the header that Art-Net gives such files
 
 
 class FirmwareForm(BaseModel):
@@ -37,8 +38,33 @@ class FirmwareForm(BaseModel):
 
 def made(form: FirmwareForm, version: str, size: int, *, revisions: str = "", code: str = "") -> bytes:
     payload = bytes((n * 37 + n // 256 * 11) & 0xFF for n in range(size))
+    if form.head == ARTNET:
+        return _artnet(code or form.code, version, payload)
     words = f"{form.head} code={code or form.code} rev={revisions or form.hardware} version={version}"
     return f"{words} crc={zlib.crc32(payload):08x}\n".encode() + payload
+
+
+def _artnet(code: str, version: str, payload: bytes) -> bytes:
+    """With the header of Art-Net: the ones' complement of the sum of its words, version, name, OEM codes, length."""
+    payload += bytes(len(payload) % 2)
+    total = sum(int.from_bytes(payload[at : at + 2], "big") for at in range(0, len(payload), 2))
+    while total >> 16:
+        total = (total & 0xFFFF) + (total >> 16)
+    major, _, minor = version.partition(".")
+    head = (~total & 0xFFFF).to_bytes(2, "big") + bytes((int(major), int(minor or 0)))
+    codes = bytes.fromhex(code).ljust(512, b"\0")
+    return (
+        head + b"node firmware".ljust(30, b"\0") + codes + bytes(510) + (len(payload) // 2).to_bytes(4, "big") + payload
+    )
+
+
+class Header(NamedTuple):
+    """What a file says of itself, and whether it came as it was."""
+
+    codes: list[str]
+    revisions: list[str]
+    version: str
+    good: bool
 
 
 @dataclass
@@ -101,26 +127,32 @@ class Loading:
             self.mode = "loader"
             self.unit.on_change()
 
-    def whole(self, data: bytes) -> str:
-        """All of it is here: why it is not taken, else nothing, and it starts anew."""
+    def whole(self, data: bytes, header: Header | None = None) -> str:
+        """All of it is here: why it is not taken, else nothing, and it starts anew. `header` is what a file says whose
+        form is a standard's."""
         self._busy = False
-        if self.unit.faults.spoil_load:
-            self.unit.faults.spoil_load = False
-            data = data[:-1] + bytes((data[-1] ^ 0xFF,))
-        found = LINE.match(data)
-        if found is None or found[1].decode() != self.form.head:
+        spoilt, self.unit.faults.spoil_load = self.unit.faults.spoil_load, False
+        found = header or self._line(data)
+        if found is None:
             return "not a file of ours"
-        if found[2].decode() not in (self.form.code, *self.form.apps):
-            return f"for {found[2].decode()}, this is {self.form.code}"
-        if self.form.hardware not in found[3].decode().split(","):
-            return f"for hardware {found[3].decode()}, this is {self.form.hardware}"
-        if zlib.crc32(data[found.end() :]) != int(found[5], 16):
+        if not {self.form.code, *self.form.apps} & set(found.codes):
+            return f"for {found.codes[0] if found.codes else 'nobody'}, this is {self.form.code}"
+        if found.revisions and self.form.hardware not in found.revisions:
+            return f"for hardware {','.join(found.revisions)}, this is {self.form.hardware}"
+        if spoilt or not found.good:
             self.gave_up(1.0)
             return "damaged on the way"
         if self.form.apps:
-            self.app = found[2].decode()
-        self._start(found[4].decode())
+            self.app = found.codes[0]
+        self._start(found.version)
         return ""
+
+    def _line(self, data: bytes) -> Header | None:
+        found = LINE.match(data)
+        if found is None or found[1].decode() != self.form.head:
+            return None
+        good = zlib.crc32(data[found.end() :]) == int(found[5], 16)
+        return Header([found[2].decode()], found[3].decode().split(","), found[4].decode(), good)
 
     def _start(self, version: str) -> None:
         unit = self.unit

@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from netloom_core.protocols import rdm
 from netloom_core.protocols.rdm_search import Search
 from netloom_standins.described.fixture import Fixture
+from netloom_standins.described.loading import Header
 from netloom_standins.described.memory import Wrong
 from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.pty_port import mixed
@@ -45,6 +46,7 @@ class Node(Searchable):
         self.form = NodeForm.model_validate(options)
         self._tables: dict[int, list[bytes]] = {}  # of who is on a port, by its number
         self._seen: dict[int, int] = {}  # how often one had come to it then
+        self._coming, self._words = bytearray(), 0  # of a firmware file
         for number, universe in enumerate(self.form.site.get("universes", ()), 1):
             if f"/ports/{number}/universe" in self.described.memory.cells:
                 self.described.memory.begin(f"/ports/{number}/universe", int(universe) & 0x0F)
@@ -83,6 +85,8 @@ class Node(Searchable):
             self._reply(address, soon=True)
         elif code == 0xF800 and len(data) >= 34:
             self._network(data, address)
+        elif code == 0xF200 and len(data) >= 1064:
+            self._firmware(data, address)
         elif code == 0x8000 and len(data) >= 24:
             wanted = {data[21] << 8 | low for low in data[24 : 24 + min(data[23], 32)]}
             for number in self._ports():
@@ -95,6 +99,44 @@ class Node(Searchable):
                     self._table(number, address)
         elif code == 0x8300 and len(data) >= 24:
             self._relay(data, address)
+
+    # Firmware: blocks of 1024 bytes, one after the other
+
+    def _firmware(self, data: bytes, address: str) -> None:
+        loading, kind, number = self.described.loading, data[14], data[15]
+        if loading is None or not self.described.up or self.described.faults.silent:
+            return
+        if kind == 0:
+            self._coming, self._words = bytearray(), int.from_bytes(data[16:20], "big")
+            if loading.began():
+                self._firmware_says(0xFF, address)
+                return
+        elif kind not in (1, 2) or not self._words or number != len(self._coming) // 1024 % 256:
+            self._firmware_says(0xFF, address)
+            return
+        size = self._words * 2
+        self._coming += data[40 : 40 + min(1024, size - len(self._coming))]
+        if not loading.came(len(self._coming) / size):
+            return
+        if kind != 2:
+            self._firmware_says(0x00, address)
+            return
+        whole, self._words = bytes(self._coming), 0
+        why = loading.whole(whole, self._header(whole))
+        self._firmware_says(0xFF if why else 0x01, address)
+
+    def _header(self, whole: bytes) -> Header:
+        """By the offsets of a file of Art-Net: for which products, which version, whether it came as it was."""
+        codes = [whole[at : at + 2].hex().upper() for at in range(34, 546, 2)]
+        data = whole[1060:]
+        total = sum(int.from_bytes(data[at : at + 2].ljust(2, b"\0"), "big") for at in range(0, len(data), 2))
+        while total >> 16:
+            total = (total & 0xFFFF) + (total >> 16)
+        good = (~total & 0xFFFF) == int.from_bytes(whole[:2], "big")
+        return Header([one for one in codes if one != "0000"], [], f"{whole[2]}.{whole[3]}", good)
+
+    def _firmware_says(self, kind: int, address: str) -> None:
+        self.later(0.005, self._packet_of(0xF300) + bytes((0, 0, kind)) + bytes(21), address, PORT)
 
     # RDM: what hangs on its ports
 
@@ -209,12 +251,13 @@ class Node(Searchable):
         out[0:10] = HEAD + (0x2100).to_bytes(2, "little")
         out[10:14] = ipaddress.IPv4Address(self.unit.address).packed
         out[14:16] = PORT.to_bytes(2, "little")
-        numbers = [*unit.firmware.split("."), "0", "0"]
+        rom = unit.loading is not None and bool(unit.loading.mode)
+        numbers = ["0", "1"] if rom else [*unit.firmware.split("."), "0", "0"]
         out[16], out[17] = int(numbers[0]), int(numbers[1])
         out[18], out[19] = int(self._value("/net")), int(self._value("/subnet"))
         out[20:22] = bytes.fromhex(self.form.oem)
         out[23] = {"located": 1, "muted": 2, "normal": 3}[str(self._value("/indicators"))] << 6
-        out[23] |= 0x02 if self.form.rdm else 0
+        out[23] |= (0x02 if self.form.rdm else 0) | (0x04 if rom else 0)
         out[24:26] = bytes.fromhex(self.form.esta)[::-1]
         short = str(self._value("/names/short")) or unit.host
         out[26:44] = short.encode("latin-1")[:17].ljust(18, b"\0")

@@ -7,17 +7,19 @@ A node of more than four ports answers with several replies, told apart by their
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncGenerator, Hashable, Sequence
+from collections.abc import AsyncGenerator, Callable, Hashable, Sequence
 from contextlib import aclosing
 from typing import Any
 
-from netloom_core.drivers.artnet.form import ArtNetBinding
+from netloom_core.drivers.artnet.form import ArtNetBinding, ArtNetChannel
+from netloom_core.drivers.artnet.loading import load
 from netloom_core.drivers.bound import BoundDriver, Told, identity_from
 from netloom_core.drivers.carrier import TOLD_S, Presence
 from netloom_core.drivers.wire import Unreadable, canonical, from_text
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError
 from netloom_core.links.shared_udp import SharedPort
 from netloom_core.model.device import Identity, Target
+from netloom_core.model.image import Image
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols import artnet
 
@@ -30,6 +32,9 @@ class ArtNetDriver(BoundDriver):
         super().__init__(target, profile, name)
         self._port = port
         self._presence = Presence(TOLD_S)
+        channel = profile.channels[name]
+        assert isinstance(channel, ArtNetChannel)
+        self._load = channel.load
         self._replies: dict[int, artnet.PollReply] = {}
 
     @property
@@ -134,6 +139,11 @@ class ArtNetDriver(BoundDriver):
                 except ProtocolError:
                     continue
         return "", ""
+
+    async def load(self, image: Image, told: Callable[[int], None]) -> None:
+        self.need_proof()
+        assert self._load is not None
+        await load(self._port, self.target, image, self._load.seconds, told)
 
     async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
         """One packet for each, in the order given: a node acts on one command of a packet."""

@@ -8,9 +8,12 @@ from typing import ClassVar, Literal, Self
 from pydantic import Field
 
 from netloom_core.drivers.wire import Wire
+from netloom_core.errors import ProtocolError
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.binding import Binding
-from netloom_core.profiles.channel import Channel, Described
+from netloom_core.profiles.channel import Channel, Described, FileTold
+from netloom_core.protocols import artnet_firmware
+from netloom_core.types.base import Part
 
 What = Literal[
     "short_name", "long_name", "net", "subnet", "universe", "merge", "source", "direction", "failure", "rate",
@@ -30,12 +33,29 @@ class ArtNetBinding(Wire, Binding):
         return self.model_copy(update={"port": self.port + sum(along.values())})
 
 
+class ArtNetLoad(Part):
+    """That it takes firmware by ArtFirmwareMaster; `seconds` is how long it may take for one block."""
+
+    seconds: float = Field(default=artnet_firmware.ANSWER_S, gt=0, le=120)
+
+
 class ArtNetChannel(Channel, protocol="artnet"):
     binding: ClassVar[type[Binding]] = ArtNetBinding
     driven: ClassVar[bool] = True
 
     protocol: Literal["artnet"]
     port: int = Field(default=6454, ge=1, le=65535)
+    load: ArtNetLoad | None = None
+
+    def file_told(self, head: bytes) -> FileTold | None:
+        """By the header that Art-Net gives such files."""
+        if self.load is None:
+            return None
+        try:
+            told = artnet_firmware.header(head)
+        except ProtocolError:
+            return None
+        return FileTold(told.codes, told.version)
 
     def abilities(self, name: str, profile: Described) -> Abilities:
         ours = [item for item in profile.items if isinstance(profile.binding(item, name), ArtNetBinding)]
@@ -45,6 +65,7 @@ class ArtNetChannel(Channel, protocol="artnet"):
             Ability.WRITE: any(item.decided for item in ours),
             Ability.STATES: any(item.live for item in ours),
             Ability.DRIVE: any(item.drive for item in ours),
+            Ability.LOAD: self.load is not None,
         }
         return Abilities(frozenset(a for a, there in wanted.items() if there), frozenset({"running"}))
 
