@@ -241,10 +241,14 @@ def apply(
 def restore(
     device: str,
     backup: Annotated[str, typer.Option(help="id of the backup; the baseline when none is named")] = "",
+    lost_in: Annotated[str, typer.Option(help="a run of firmware: only what that set back")] = "",
     yes: Yes = False,
 ) -> None:
     """Write a backup back and verify it."""
-    carry_out({"kind": "restore", "devices": [device], "backup": backup}, yes)
+    if backup and lost_in:
+        fail("words", "Either a backup or what a run set back.", "Name one of the two.", WORDS)
+    which = {"run": lost_in} if lost_in else {"backup": backup}
+    carry_out({"kind": "restore", "devices": [device], **which}, yes)
 
 
 def undo(

@@ -72,7 +72,20 @@ def show(file: str) -> None:
     if context.json:
         give(one)
         return
-    for name in ("name", "model", "version", "hardware", "code", "size", "digest", "source", "refused", "notes"):
+    for name in (
+        "name",
+        "model",
+        "version",
+        "hardware",
+        "code",
+        "size",
+        "digest",
+        "source",
+        "dated",
+        "supersedes",
+        "refused",
+        "notes",
+    ):
         value = one[name]
         if value:
             say(f"{name.capitalize()}: {', '.join(value) if isinstance(value, list) else value}")
@@ -85,12 +98,20 @@ def mark(
     notes: Annotated[str | None, typer.Option(help="what is to be known of it")] = None,
     version: Annotated[str | None, typer.Option(help="its version, where it does not say it")] = None,
     model: Annotated[str | None, typer.Option(help="the profile that it is for, where it does not say it")] = None,
+    dated: Annotated[str | None, typer.Option(help="its date, like 2026-03-01")] = None,
+    supersedes: Annotated[str | None, typer.Option(help="which versions it replaces, in words")] = None,
 ) -> None:
     """Say what is to be known of a file."""
-    said = {"refused": refuse, "notes": notes, "version": version, "profile": model}
+    said = {"refused": refuse, "notes": notes, "version": version, "profile": model, "dated": dated,
+            "supersedes": supersedes}  # fmt: skip
     body = {name: value for name, value in said.items() if value is not None}
     if not body:
-        fail("words", "Nothing is said of it.", "Say --refuse, --notes, --version or --model.", WORDS)
+        fail(
+            "words",
+            "Nothing is said of it.",
+            "Say --refuse, --notes, --version, --model, --dated or --supersedes.",
+            WORDS,
+        )
     one = call("PATCH", f"/api/firmware/{quoted(file)}", body)
     give(one) if context.json else note(f"{one['name']}: noted.")
 

@@ -15,10 +15,16 @@ from rest_framework.test import APIClient
 
 from netloom_core.library.files import recognised
 from netloom_core.library.load import Library
+from netloom_core.model.work import RunState
+from netloom_server.base.problems import NotFound
 from netloom_server.firmware.models import FirmwareFile
 from netloom_server.firmware.services import aside, files, standing
-from netloom_server.installation.models import Device, Unit
+from netloom_server.installation.models import Device, Line, Unit
 from netloom_server.installation.services.fitting import fit
+from netloom_server.runs.kinds.base import Asked
+from netloom_server.runs.kinds.planned import Restore
+from netloom_server.runs.models import Run, Step
+from netloom_server.runs.services.orders import orders_of
 from netloom_standins.described.loading import FirmwareForm, made
 
 XT1 = FirmwareForm(head="CRN1", code="CR-EXT1", hardware="B", pair=True)
@@ -185,6 +191,25 @@ def test_one_device_at_a_time_and_a_file_that_is_there(technician: APIClient, ki
     answer = technician.post("/api/plans", {"kind": "firmware", "devices": [kit.id]}, format="json").json()
     assert "There is no file for Sender" in answer["error"]["message"]
     assert standing.on_its_bench(kit, Library([], {}, []))["word"] == ""
+
+
+def test_only_what_a_run_set_back_is_put_back(kit: Device, library: Library) -> None:
+    kit.line = Line.objects.create(name="Net", kind="ip", network="127.20.20.0/24", source="127.20.20.1")
+    kit.save()
+    Unit.objects.filter(id=kit.unit_id).update(identity_key="corrain|cx-1")
+    run = Run.objects.create(kind="firmware", by="eve")
+    told = [
+        {"path": "/channel", "what": "set back", "from": 7, "to": 1},
+        {"path": "/gone", "what": "dropped", "from": 3, "to": None},
+    ]
+    Step.objects.create(run=run, ordinal=0, device=kit.id, action="backup")
+    asked = Asked({"devices": [kit.id], "run": run.id}, "eve", None, library)  # type: ignore[arg-type]
+    with pytest.raises(NotFound, match="set nothing back on Sender"):
+        Restore().order(asked)
+    Step.objects.create(run=run, ordinal=1, device=kit.id, action="load", evidence={"settings": told})
+    params = {**Restore().order(asked), "kind": "restore"}
+    [order] = orders_of(RunState("p", "plan", "eve", params), library)
+    assert (order.wanted, order.profile, order.refused) == ({"channel": 7}, "corrain-xt1", "")
 
 
 def test_what_was_decided_for_the_former_model_is_kept_aside_and_decided_anew_where_it_fits(

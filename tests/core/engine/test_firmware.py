@@ -159,6 +159,7 @@ async def test_one_that_knows_how_much_it_has_goes_on_from_there(rig: Rig) -> No
     assert states(run)[1] == "done"
     assert asked == [f"piece {n * rig.box.piece}" for n in (0, 1, 2, 3, 4, 5, 5, 6, 7, 8, 9)], "nothing twice"
     assert [one.outcome for one in rig.entries("outcome")] == ["done"], "one intent, and one outcome"
+    assert "cut off once on the way" in run.steps[1].message
 
 
 async def test_one_that_is_cut_off_again_and_again_is_not_tried_for_ever(rig: Rig) -> None:

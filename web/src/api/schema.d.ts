@@ -3274,6 +3274,13 @@ export interface components {
             /** @default  */
             colour: string;
         };
+        /** @description A setting that is not what it was before the step: `what` is set back, or dropped where there is none now. */
+        Lost: {
+            path: string;
+            what: string;
+            to: unknown;
+            from: unknown;
+        };
         MacAddress: {
             mac: string;
             address: string;
@@ -4021,6 +4028,7 @@ export interface components {
             message: string;
             code: string;
             changes: components["schemas"]["Change"][];
+            lost: components["schemas"]["Lost"][];
             disturbs: string[];
             asks: components["schemas"]["Asks"] | null;
             waits: components["schemas"]["Waits"] | null;

@@ -178,6 +178,14 @@ function Row({ file, current }: { file: Kept; current: boolean }) {
   const remove = useChange(() => got(api.DELETE("/api/firmware/{ident}", path)));
   const [why, setWhy] = useState(file.refused);
   const [version, setVersion] = useState(file.version);
+  const [dated, setDated] = useState(file.dated ?? "");
+  const [supersedes, setSupersedes] = useState(file.supersedes);
+  const said: Schemas["PatchedMarkRequest"] = {
+    ...(why !== file.refused && { refused: why }),
+    ...(version !== file.version && { version }),
+    ...(dated !== (file.dated ?? "") && { dated: dated || null }),
+    ...(supersedes !== file.supersedes && { supersedes }),
+  };
   return (
     <li className="border-b border-weave/70 py-1 text-[12.5px]">
       <div className="flex flex-wrap items-baseline gap-x-2">
@@ -200,8 +208,14 @@ function Row({ file, current }: { file: Kept; current: boolean }) {
             {file.code && `Product code ${file.code}. `}
             {file.hardware.length > 0 && `Hardware ${file.hardware.join(", ")}. `}
             SHA-256 <span className="font-mono">{file.digest.slice(0, 16)}…</span>
-            {file.source && `, from ${file.source}`}, imported by {file.by}.
+            {file.source && `, from ${file.source}`}, imported by {file.by} <When at={file.at} />.
           </p>
+          {(file.dated || file.supersedes) && (
+            <p className="text-soft">
+              {file.dated && `Dated ${file.dated}. `}
+              {file.supersedes && `It supersedes ${file.supersedes}.`}
+            </p>
+          )}
           {file.notes && <p className="whitespace-pre-line">{file.notes}</p>}
           <div className="mt-1 flex flex-wrap items-end gap-2">
             {!file.version && (
@@ -212,7 +226,13 @@ function Row({ file, current }: { file: Kept; current: boolean }) {
             <Labelled label="Why it is not to be used; empty where it may be">
               <Input value={why} maxLength={200} onChange={(event) => setWhy(event.target.value)} className="w-72" />
             </Labelled>
-            <Button disabled={mark.isPending || (why === file.refused && version === file.version)} onClick={() => mark.mutate({ refused: why, ...(version !== file.version ? { version } : {}) })}>
+            <Labelled label="Dated">
+              <Input type="date" value={dated} onChange={(event) => setDated(event.target.value)} className="w-36" />
+            </Labelled>
+            <Labelled label="It supersedes">
+              <Input value={supersedes} maxLength={200} onChange={(event) => setSupersedes(event.target.value)} className="w-40" />
+            </Labelled>
+            <Button disabled={mark.isPending || !Object.keys(said).length} onClick={() => mark.mutate(said)}>
               Keep this
             </Button>
             <Button disabled={remove.isPending} onClick={() => remove.mutate(undefined)}>

@@ -150,6 +150,16 @@ function Detail({ run, devices }: { run: Run; devices: Device[] }) {
                     {change.read_back !== undefined && <span className="text-soft"> · read back {shown(change.read_back)}</span>}
                   </p>
                 ))}
+                {step.lost.map((one) => (
+                  <p key={one.path} title={one.path} className="font-mono text-[12px]">
+                    {one.path} {shown(one.from)} → {one.what === "dropped" ? "nothing" : shown(one.to)} <span className="text-madder">{one.what}</span>
+                  </p>
+                ))}
+                {step.lost.some((one) => one.what === "set back") && !going(run) && (
+                  <Button className="my-1" onClick={() => ask({ kind: "restore", devices: [step.device], run: run.id })}>
+                    Put back what was set back …
+                  </Button>
+                )}
                 {step.message && <p className={step.state === "done" ? "text-soft" : step.state === "unproven" ? "text-weld" : "text-madder"}>{step.message}</p>}
                 {step.try && <p>{step.try}</p>}
               </td>

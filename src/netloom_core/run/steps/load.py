@@ -217,6 +217,7 @@ class LoadFirmware:
             "parts": parts,
             "address": context.target.address,
             "before": step.evidence["before"],
+            **({"resumed": step.evidence["resumed"]} if "resumed" in step.evidence else {}),
         }
         if not _same(known, identity.firmware, image.version):
             has = identity.firmware or "none"
@@ -279,6 +280,9 @@ class LoadFirmware:
         before = step.evidence["before"]
         where = f" It answers at {spoken(context.target)}."
         step.message = f"Version {step.evidence['to']}, {step.evidence['from'] or 'none'} before.{where}"
+        if times := step.evidence.get("resumed"):
+            often = "once" if times == 1 else f"{times} times"
+            step.message += f" It was cut off {often} on the way, and went on from there."
         if not before:
             return
         try:
@@ -292,7 +296,10 @@ class LoadFirmware:
         if changes:
             counts = Counter(change["what"] for change in changes)
             kinds = ", ".join(f"{count} {what}" for what, count in counts.items())
-            step.message += f" Of its settings: {kinds}. The backup before it has them all."
+            step.message += (
+                f" Of its settings: {kinds}. The backup before it has them all; what was set back can be put "
+            )
+            step.message += "back by a plan of its own."
 
 
 class _Seen:

@@ -86,6 +86,17 @@ class AnswerSerializer(Form):
     note = serializers.CharField(required=False, allow_blank=True, default="", max_length=200)
 
 
+class LostSerializer(Form):
+    """A setting that is not what it was before the step: `what` is set back, or dropped where there is none now."""
+
+    path = serializers.CharField()
+    what = serializers.CharField()
+    to = serializers.JSONField(allow_null=True)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), "from": serializers.JSONField(allow_null=True)}
+
+
 class RunStepSerializer(Form):
     ordinal = serializers.IntegerField()
     device = serializers.CharField()
@@ -95,6 +106,7 @@ class RunStepSerializer(Form):
     message = serializers.CharField()
     code = serializers.CharField()
     changes = ChangeSerializer(many=True)
+    lost = LostSerializer(many=True)
     disturbs = serializers.ListField(child=serializers.CharField())
     asks = AsksSerializer(allow_null=True)
     waits = WaitsSerializer(allow_null=True)

@@ -13,7 +13,7 @@ from netloom_server.installation.services.records import chosen, resolve
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.models import Run
 from netloom_server.runs.services import journal
-from netloom_server.runs.services.orders import backup_for, to_apply
+from netloom_server.runs.services.orders import backup_for, lost_in, to_apply
 from netloom_server.runs.services.runs import approve, unsafe_for
 
 
@@ -51,6 +51,8 @@ class Restore(Planned):
         if len(asked.devices) != 1:
             raise RequestError("A restore is for one device at a time.", "Name one device.")
         device = resolve(asked.devices[0])
+        if run := asked.data.get("run"):
+            return {"ids": [device.id], "devices": asked.devices, "lost_in": lost_in(device, str(run)).id}
         backup = backup_for(device, asked.data.get("backup") or "")
         if device.profile and backup.profile != device.profile:
             raise WrongModel(

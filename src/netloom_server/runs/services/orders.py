@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
+from netloom_core.documents.tree import put
 from netloom_core.engine.ports import Order
 from netloom_core.errors import NetloomError
 from netloom_core.library.load import Library
@@ -19,7 +20,9 @@ from netloom_server.installation.models import Device
 from netloom_server.installation.services.feeding import feeder_of
 from netloom_server.installation.services.places import Site, place_waits, with_running
 from netloom_server.installation.services.records import can_be_read, chosen, wanted_of
-from netloom_server.runs.models import Run
+from netloom_server.runs.models import Run, Step
+
+SET_BACK = "set back"
 
 
 def orders_of(run: RunState, library: Library) -> list[Order]:
@@ -77,7 +80,25 @@ def _apply(params: dict[str, Any]) -> Maker:
     return make
 
 
+def lost_in(device: Device, run: str) -> Step:
+    """The step of a run that lists what it set back on that device. Raises NotFound where none does."""
+    for step in Step.objects.filter(run_id=run[:12], device=device.id).order_by("-ordinal"):
+        if any(one["what"] == SET_BACK for one in step.evidence.get("settings", [])):
+            return step
+    raise NotFound(
+        f"Run {run[:12]!r} set nothing back on {device.name}.", "Restore a backup, or choose values under Configure."
+    )
+
+
 def _restore(params: dict[str, Any]) -> Maker:
+    if lost := params.get("lost_in"):
+        before: dict[str, Any] = {}
+        for one in Step.objects.get(id=lost).evidence["settings"]:
+            if one["what"] == SET_BACK:
+                put(before, one["path"], one["from"])
+        return lambda device, library: Order(
+            device.id, device.name, wanted=before, profile=device.profile, version=device.version
+        )
     backup = Backup.objects.get(id=params["backup"])
     document = Document.load(backup.running_id)
     return lambda device, library: Order(
