@@ -7,10 +7,12 @@ from typing import Any
 
 from netloom_core.errors import NetloomError
 from netloom_core.model.work import StepState
+from netloom_core.plan.procedures import look_at
 from netloom_core.plan.subject import DevicePlan, Remark, Subject
 from netloom_core.profiles.abilities import Ability
 from netloom_core.profiles.firmware import Firmware
 
+SHOWN_MEANWHILE = ("updating", "starting", "ready", "fault")  # by its lights and sounds
 TRANSFER_BYTES_S = 20_000.0  # for the plan's guess of how long it takes; the step tells what is left of it
 
 
@@ -33,6 +35,7 @@ def plan_load(subject: Subject, file: Mapping[str, Any], unread: NetloomError | 
         "version": file["version"], "size": file["size"], "digest": file["digest"], "has": file.get("has", ""),
         "unplug": known.unplug, "away": known.away, "disturbs": ["link", *known.interrupts],
         "seconds": known.away + file["size"] / TRANSFER_BYTES_S,
+        "look_at": look_at(profile, SHOWN_MEANWHILE),
     }  # fmt: skip
     plan.steps.append(StepState(0, subject.device, "load", params))
     plan.remarks += _remarks(known, file)

@@ -63,6 +63,7 @@ async def load(rig: Rig, file: Image | None = None, **more: Any) -> Any:
 
 async def test_it_is_loaded_awaited_and_proven_on_both_halves(rig: Rig) -> None:
     made = await plan(rig)
+    assert any("takes new firmware" in one for one in made.steps[1].params["look_at"]), "the light to look at"
     assert {remark["code"] for remark in made.remarks} == {"interrupts", "power"}
     run = await rig.apply(made, "firmware")
     assert states(run) == ["done", "done"]

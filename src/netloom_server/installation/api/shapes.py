@@ -7,6 +7,7 @@ from rest_framework import serializers
 from netloom_server.base.forms import Form
 from netloom_server.installation.api.feeding_shapes import FeederSerializer, PortHangsSerializer
 from netloom_server.installation.api.place_shapes import RulesSerializer
+from netloom_server.installation.api.point_shapes import FeedKnownSerializer, PointSerializer
 from netloom_server.runs.api.shapes import ChangeSerializer
 
 
@@ -183,39 +184,6 @@ class DeviceSerializer(Form):
 
 class DevicesSerializer(Form):
     devices = DeviceSerializer(many=True)
-
-
-class PointRangeSerializer(Form):
-    """Of a number; null of anything else."""
-
-    minimum = serializers.FloatField(allow_null=True)
-    maximum = serializers.FloatField(allow_null=True)
-
-
-class PointSerializer(Form):
-    """`id` is the item's path, `short` its short name; either names it where it is driven.
-
-    `item` is the path in the profile, `place` the number on each of its axes.
-    """
-
-    id = serializers.CharField()
-    item = serializers.CharField()
-    place = serializers.DictField(child=serializers.IntegerField())
-    short = serializers.CharField()
-    type = serializers.CharField()
-    unit = serializers.CharField()
-    limits = PointRangeSerializer()
-    targets = serializers.ListField(child=serializers.CharField())
-    words = serializers.DictField(child=serializers.CharField())
-    live = serializers.BooleanField()
-    kind = serializers.CharField()
-    state = serializers.CharField()
-    states = serializers.ListField(child=serializers.CharField())
-    drive = serializers.BooleanField()
-    disturbs = serializers.ListField(child=serializers.CharField())
-
-    def get_fields(self) -> dict[str, serializers.Field]:
-        return {**super().get_fields(), "label": serializers.CharField()}
 
 
 class OptionSerializer(Form):
@@ -454,18 +422,6 @@ class LoginKnownSerializer(Form):
     by = serializers.CharField()
     user = serializers.CharField()
     can_set = serializers.BooleanField()
-
-
-class FeedKnownSerializer(Form):
-    """A point that can be said again and again: seconds, and what shows that it goes on by itself then."""
-
-    point = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    every = serializers.FloatField()
-    quickest = serializers.FloatField()
-    slowest = serializers.FloatField()
-    after = serializers.FloatField()
-    alone = serializers.ListField(child=serializers.CharField())
 
 
 class WholeDeviceSerializer(DeviceSerializer):
