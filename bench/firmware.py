@@ -14,14 +14,23 @@ import tempfile
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
+from typing import Any
 
-from bench.field import told
+from bench.field import library, told
+from netloom_core.drivers.artnet.loading import load as artnet_load
+from netloom_core.drivers.framed.driver import Talk
+from netloom_core.drivers.framed.frames import Receiver as Receiving
+from netloom_core.drivers.framed.loading import load as blocks_load
+from netloom_core.drivers.framed.loading import whole_of
 from netloom_core.drivers.http.form import HttpLoad
 from netloom_core.drivers.http.loading import PIECE, enclosed
 from netloom_core.links.http import HttpLink
+from netloom_core.links.shared_udp import SharedPort
 from netloom_core.links.tftp import giving
+from netloom_core.model.device import Target
 from netloom_core.model.image import Image
-from netloom_core.protocols import tftp
+from netloom_core.model.line import Line
+from netloom_core.protocols import artnet_firmware, tftp
 from netloom_core.protocols.block_transfer import Sender, block
 from netloom_standins.receiving import Receiver
 
@@ -29,6 +38,8 @@ SOURCE, SINK, PORT = "127.28.1.1", "127.28.1.2", 8080
 LARGE, SMALL = 16_000_000, 2_000_000
 LINE_FILE = 30_000
 BYTE_S = 10 / 115_200
+ARTNET = 6454
+CHANNEL: Any = library().need("kestrel-ac3").channels["port"]
 ROUNDS = 5
 
 
@@ -169,6 +180,89 @@ async def bare_ymodem(image: Image) -> None:
         await asyncio.sleep(BYTE_S)
 
 
+class Node(asyncio.DatagramProtocol):
+    """Takes blocks of Art-Net and says so at once."""
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        self.transport = transport
+
+    def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
+        good = b"Art-Net\0\x00\xf3\x00\x0e\x00\x00" + bytes((1 if data[14] == artnet_firmware.LAST else 0,)) + bytes(21)
+        self.transport.sendto(good, addr)  # type: ignore[attr-defined]
+
+
+async def our_artnet(image: Image) -> None:
+    node, _ = await asyncio.get_running_loop().create_datagram_endpoint(Node, local_addr=(SINK, ARTNET))
+    try:
+        target = Target("d", "Node", "", Line("net", "Net", "ip", source=SOURCE), SINK)
+        await artnet_load(SharedPort(SOURCE, ARTNET), target, image, 5, lambda sent: None)
+    finally:
+        node.close()
+
+
+async def bare_artnet(image: Image) -> None:
+    """The same blocks, each after the answer to the one before, by nothing but a socket of the loop."""
+    loop = asyncio.get_running_loop()
+    node, _ = await loop.create_datagram_endpoint(Node, local_addr=(SINK, ARTNET))
+    over: asyncio.Future[None] = loop.create_future()
+    head, at = b"Art-Net\0\x00\xf2\x00\x0e\x00\x00", 0
+
+    class Give(asyncio.DatagramProtocol):
+        def connection_made(self, transport: asyncio.BaseTransport) -> None:
+            self.transport = transport
+            self.give()
+
+        def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
+            over.set_result(None) if data[14] else self.give()
+
+        def give(self) -> None:
+            nonlocal at
+            data = image.read(at, 1024)
+            kind = 0 if not at else 2 if at + len(data) >= image.size else 1
+            at += len(data)
+            out = head + bytes((kind, 0)) + bytes(24) + data.ljust(1024, b"\0")
+            self.transport.sendto(out, (SINK, ARTNET))  # type: ignore[attr-defined]
+
+    give, _ = await loop.create_datagram_endpoint(Give, local_addr=(SOURCE, 0))
+    await over
+    give.close()
+    node.close()
+
+
+class SlowLine:
+    """A line of 115,200 baud in memory, and what takes blocks at its end."""
+
+    def __init__(self) -> None:
+        self._unit, self._ours = Receiving(CHANNEL.framing), b""
+
+    async def write(self, data: bytes) -> None:
+        await asyncio.sleep(len(data) * BYTE_S)
+        for body in self._unit.feed(data):
+            answer = {0x50: b"\x70", 0x51: b"\x71" + body[1:5], 0x52: b"\x72"}[body[0]]
+            self._ours += CHANNEL.framing.encoded(answer)
+
+    async def read(self, seconds: float) -> bytes:
+        data, self._ours = self._ours, b""
+        await asyncio.sleep(len(data) * BYTE_S)
+        return data
+
+
+async def our_blocks(image: Image) -> None:
+    how = CHANNEL.load
+    assert how is not None
+    talk = Talk(CHANNEL, SlowLine(), "Unit")  # type: ignore[arg-type]
+    await blocks_load(talk, how.model_copy(update={"held": None}), image, await whole_of(image), lambda sent: None)
+
+
+async def bare_blocks(image: Image) -> None:
+    """The line time of the same frames, and of their answers."""
+    for at in range(0, image.size, 96):
+        data = image.read(at, 96)
+        body = b"\x51" + at.to_bytes(4, "big") + bytes((len(data),)) + data.ljust(96, b"\0")
+        await asyncio.sleep(len(CHANNEL.framing.encoded(body)) * BYTE_S)
+        await asyncio.sleep(len(CHANNEL.framing.encoded(b"\x71" + at.to_bytes(4, "big"))) * BYTE_S)
+
+
 async def ratio(name: str, ours: Callable[[Image], Awaitable[None]], bare: Callable[[Image], Awaitable[None]],
                 image: Image) -> None:  # fmt: skip
     mine, plain = [], []
@@ -192,6 +286,8 @@ async def run() -> None:
         print(f"firmware: 16 MB over HTTP raise the memory by {grown:.1f} MB (wanted: at most 8)")
         await ratio("HTTP", our_http, bare_http, large)
         await ratio("TFTP", our_tftp, bare_tftp, small)
+        await ratio("Art-Net", our_artnet, bare_artnet, small)
+        await ratio("blocks at 115,200 baud", our_blocks, bare_blocks, line)
         await ratio("YMODEM at 115,200 baud", our_ymodem, bare_ymodem, line)
 
 

@@ -186,6 +186,20 @@ async def test_one_that_says_no_in_the_middle_is_asked_again_only_where_somethin
     rig.every_intent_has_its_outcome()
 
 
+async def test_what_cannot_be_sent_in_the_middle_is_no_nothing(rig: Rig) -> None:
+    """The device has half of it, whatever this computer says of the next piece."""
+    rig.box.piece = len(DATA) // 10
+
+    async def crowded(name: str) -> None:
+        if name == f"piece {5 * rig.box.piece}":
+            raise ProtocolError("That does not fit.", outcome="not_sent")
+
+    rig.box.before = crowded
+    run = await load(rig)
+    assert states(run)[1] == "failed"
+    assert "answers at 127.20.10.11 with version 1.11.0" in run.steps[1].message, "it was looked at"
+
+
 async def test_the_rest_of_a_file_is_sent_to_no_stranger(rig: Rig, library: Library) -> None:
     asked = cut_off(rig.box, 1)
     cut, stranger = rig.box.before, device(library.need("corrain-xt1"), 1)

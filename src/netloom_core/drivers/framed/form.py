@@ -180,6 +180,8 @@ def _load(where: str, load: FramedLoad) -> Iterator[str]:
             yield f"{where}.{name}: without an answer nobody knows whether it was taken"
     if not {"offset", "data"} <= _names(load.block.send):
         yield f"{where}.block.send: it needs the fields offset and data"
+    elif (room := _room(load.block.send)) is not None and room < load.piece:
+        yield f"{where}.piece: {load.piece} bytes do not fit the {room} of its field data"
     if load.held is not None and "held" not in _names(load.held.answer):
         yield f"{where}.held.answer: it has no field named held"
 
@@ -187,6 +189,14 @@ def _load(where: str, load: FramedLoad) -> Iterator[str]:
 def sample(text: str) -> str:
     """The layout with a byte where an axis is named."""
     return PLACE.sub("00", text)
+
+
+def _room(text: str) -> int | None:
+    """Bytes that its field data takes; None where it takes any number."""
+    try:
+        return next((field.size for field in parsed(sample(text)).fields if field.name == "data"), None)
+    except BadLayout:
+        return None
 
 
 def _names(text: str) -> set[str]:

@@ -112,7 +112,7 @@ class LoadFirmware:
                     await talk.load(image, progress.told)
                 break
             except NetloomError as error:
-                if error.outcome == "not_sent" and not attempt:
+                if error.outcome == "not_sent" and not attempt and not progress.begun:
                     await context.conclude("failed", error.message)
                     raise
                 await talk.drop()
@@ -332,6 +332,11 @@ class _Progress:
         if self._first < 0:
             self._first = sent
         self._sent = max(self._sent, sent)
+
+    @property
+    def begun(self) -> bool:
+        """Whether the device took the beginning of it: what is not sent after that is no nothing."""
+        return self._first >= 0
 
     @property
     def all_there(self) -> bool:
