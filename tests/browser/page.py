@@ -19,6 +19,7 @@ FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 )  # fmt: skip
+GONE = "does not belong to the document"  # how the driver calls some elements that are not there any more
 WAIT_S = 40  # a busy computer is late
 RUN_S = 90
 
@@ -39,8 +40,17 @@ class Page:
         self.driver.quit()
 
     def until(self, test: Any, what: str, seconds: float = WAIT_S) -> Any:
-        ignored = (StaleElementReferenceException,)
-        return WebDriverWait(self.driver, seconds, 0.1, ignored).until(lambda _: test(), what)
+        def looked(_: Any) -> Any:
+            try:
+                return test()
+            except StaleElementReferenceException:
+                return None
+            except WebDriverException as error:
+                if GONE not in str(error.msg):
+                    raise
+                return None
+
+        return WebDriverWait(self.driver, seconds, 0.1).until(looked, what)
 
     def xpath(self, path: str) -> WebElement:
         found: WebElement = self.until(lambda: next(iter(self.driver.find_elements(By.XPATH, path)), None), path)

@@ -214,7 +214,7 @@ def patch_fixtures(page: Page, demo: Demo) -> None:
     page.key("w")
     page.sees("Universe 1", "//*[@aria-label='Loom']")
     page.sees("to slot 40", "//*[@aria-label='Devices in Universe 0']")
-    page.press("19 lines")
+    page.press("20 lines")
     find(page, "Café dimmer 2")
     page.press("Show what would be written to 1 device")
     page.agree("to 1 device")

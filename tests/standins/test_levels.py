@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import replace
@@ -10,11 +11,12 @@ from pathlib import Path
 import pytest
 
 from netloom_core.documents.tree import get, put
-from netloom_core.errors import LevelWanted, WrongCredentials
+from netloom_core.errors import LevelWanted, ProtocolError, WrongCredentials
 from netloom_core.library.load import Library
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials
 from netloom_standins.described.binary import BinaryTalk, Message
+from netloom_standins.described.memory import Wrong
 from tests.standins.live import Live
 from tests.standins.models import bench
 
@@ -147,3 +149,43 @@ def test_a_login_of_another_level_is_no_login(library: Library) -> None:
     assert [ladder.of(word) for word in ("", "user", "installer", "master")] == ["", "", "", "master"]
     assert ladder.highest(["user", "master", ""]) == "master"
     assert WrongCredentials.outcome == "refused"
+
+
+async def test_one_that_lost_its_power_since_is_entered_again(library: Library, tmp_path: Path) -> None:
+    async with bench(library, "kestrel-ac3", tmp_path, NETWORK) as here:
+        talk = await here.talk()
+        before = await talk.read("running")
+        here.unit.change("/zones/2/name", "Side gate", True)
+        await here.unit.power_cut()
+        async with asyncio.timeout(10):
+            while not here.unit.up:
+                await asyncio.sleep(0.02)
+        now = await talk.read("running")
+        assert (now["zones"]["2"]["name"], set(now)) == ("Side gate", set(before))
+        await here.unit.power_cut()
+        async with asyncio.timeout(10):
+            while not here.unit.up:
+                await asyncio.sleep(0.02)
+        await talk.write([Change("/zones/1/name", None, "Front")])
+        assert (await talk.read("running"))["zones"]["1"]["name"] == "Front"
+
+
+async def test_where_nothing_can_be_read_nothing_was_read(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What was read before would look as if it were so still."""
+    async with bench(library, "kestrel-ac3", tmp_path, NETWORK) as here:
+        talk = await here.talk()
+        await talk.read("running")
+        told = talk.known.documents["running"]
+        carried_out = BinaryTalk._carried_out
+
+        def refuses(unit: BinaryTalk, message: Message, groups: tuple[str, ...]) -> str:
+            if message.level:
+                raise Wrong("range")
+            return carried_out(unit, message, groups)
+
+        monkeypatch.setattr(BinaryTalk, "_carried_out", refuses)
+        with pytest.raises(ProtocolError, match="told none of its values"):
+            await talk.read("running")
+        assert talk.known.documents["running"] == told, "what was known before keeps its time"

@@ -20,7 +20,7 @@ from netloom_core.bus.turns import Priority, Turns
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import Document
 from netloom_core.drivers.abilities import DriverSource
-from netloom_core.errors import CannotDo, NetloomError, NoAnswer, UnknownDevice, Unproven, WrongDevice
+from netloom_core.errors import CannotDo, NetloomError, NoAnswer, ProtocolError, UnknownDevice, Unproven, WrongDevice
 from netloom_core.identity.keys import Makers
 from netloom_core.identity.proof import Verdict, judge
 from netloom_core.model.change import Change
@@ -294,7 +294,8 @@ class Talk:
         return (await self.read_sets([which]))[which]
 
     async def read_sets(self, names: Sequence[str]) -> dict[str, Document]:
-        """Several sets in one turn; empty documents for those that it cannot tell."""
+        """Several sets in one turn; empty documents for those that it cannot tell. Raises ProtocolError where
+        nothing of a set that it told is a value: what was read before is not what it has now."""
         sets = self.abilities.sets
         told = [name for name in names if name in sets]
         unreadable: dict[str, str] = {}
@@ -310,6 +311,12 @@ class Talk:
 
         found: dict[str, Document] = await self._call(all_of_them) if told else {}
         self._session.known.unreadable = unreadable
+        if unreadable and any(not document for document in found.values()):
+            raise ProtocolError(
+                f"{self.target.name} told none of its values: {next(iter(unreadable.values()))}",
+                "Look at its codes, and whether that is the right profile for it.",
+                target=self.target.device,
+            )
         for name, document in found.items():
             self._session.note_document(name, document)
         return {name: found.get(name, {}) for name in names}

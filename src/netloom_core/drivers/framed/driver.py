@@ -35,13 +35,19 @@ from netloom_core.types.curve import Curve
 Result = TypeVar("Result")
 
 
+class _EnterAgain(Exception):
+    """The first thing in a turn was refused to one who was let in before: it may have started anew since."""
+
+
 class Talk:
-    """Questions in one turn of the line, or on the connection."""
+    """Questions in one turn of the line, or on the connection. `entered` is set where it let us in in an earlier turn:
+    a unit that lost its power since says no to what comes first, and nothing else tells it."""
 
     def __init__(self, channel: FramedChannel, port: Port, name: str) -> None:
         self._channel, self._port, self._name = channel, port, name
         self._receiver = Receiver(channel.framing)
         self.answered = False
+        self.entered = False
 
     async def ask(self, send: str, answer: str, values: Mapping[str, Any], *, seconds: float = 0.0) -> dict[str, Any]:
         """The fields of the answer, which may take `seconds` where that is longer than usual. Raises Absent, and what
@@ -58,8 +64,9 @@ class Talk:
             self.answered = self.answered or bool(data)
             for body in self._receiver.feed(data):
                 if (found := unpacked(parsed(answer), body) if answer else None) is not None:
+                    self.entered = False
                     return found
-                self._judge(body)
+                self._judged(body)
                 strange = body
             if left <= 0:
                 break
@@ -72,6 +79,14 @@ class Talk:
                 outcome="unknown",
             )
         raise NoAnswer(f"{self._name} does not answer.", "Look at its power and cable, and at the speed of the line.")
+
+    def _judged(self, body: bytes) -> None:
+        try:
+            self._judge(body)
+        except (Refused, WrongCredentials) as error:
+            if self.entered and not isinstance(error, Absent):
+                raise _EnterAgain from error
+            raise
 
     def _judge(self, body: bytes) -> None:
         for refusal in self._channel.refusals:
@@ -116,9 +131,16 @@ class FramedDriver(BoundDriver):
             async with self._carrier.turn(self._who, self._priority) as port:
                 talk = Talk(self._channel, port, self.target.name or self.target.address)
                 try:
-                    if not proves and self._channel.sign_in is not None and self._entered != self.connection:
+                    if not proves and self._channel.sign_in is not None:
+                        talk.entered = self._entered == self.connection
+                        if not talk.entered:
+                            await self._enter(talk)
+                    try:
+                        return await work(talk)
+                    except _EnterAgain:
+                        talk.entered, self._entered = False, None
                         await self._enter(talk)
-                    return await work(talk)
+                        return await work(talk)
                 except NoAnswer as error:
                     raise as_heard(error, self._carrier, talk.answered) from error
                 finally:
