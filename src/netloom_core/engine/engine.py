@@ -285,8 +285,8 @@ class Engine:
         target = await self._target(command.device)
         profile = self._library.need(target.profile)
         point, text, every = command.point, command.text, command.every
-        self._points.driven(target.device, short_name(profile, point), command.by)
         feed = await self._feeding.begin(target, profile, point, text, every, command.minutes, command.by)
+        self._points.driven(target.device, short_name(profile, point), command.by)
         return {"feed": feed}
 
     async def _end_feed(self, command: commands.EndFeed) -> dict[str, Any]:

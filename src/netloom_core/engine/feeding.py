@@ -38,6 +38,7 @@ LOOK_S = 2.0  # between looks at what the device tells of it
 TROUBLE_S = 2.0  # between tries while it does not take what is said
 SPARE_S = 5.0  # that it may take longer than its profile says to go on by itself
 LOOK_AGAIN_S = 0.5
+LONGEST = 900  # letters of what the journal has of it
 MOST = 64  # at a time, and ended ones that are still told of
 
 
@@ -67,6 +68,7 @@ class Saying:
     ended: float = 0.0
     account: str = ""
     alone_after: float | None = None
+    overdue: bool = False  # it was looked at long enough for that
     enough: asyncio.Event = field(default_factory=asyncio.Event)
 
     def __post_init__(self) -> None:
@@ -228,7 +230,7 @@ class Feeding:
             end = await self._say(saying, seconds)
             saying.phase, saying.ended = "ending", self._clock.now()
             self._changed(saying.device)
-            if saying.said:
+            if saying.said or saying.failed:  # what was not answered may have come all the same
                 await self._until_alone(saying)
             outcome = _outcome(saying)
         except asyncio.CancelledError:
@@ -246,7 +248,7 @@ class Feeding:
                 self._over.popitem(last=False)
             self._changed(saying.device)
         changes = tuple({**change, "read_back": saying.text if saying.shown else None} for change in entry.changes)
-        concluded = entry._replace(kind="outcome", outcome=outcome, message=saying.account, changes=changes)
+        concluded = entry._replace(kind="outcome", outcome=outcome, message=saying.account[:LONGEST], changes=changes)
         await insist(lambda: self._records.conclude(concluded), "what came of a feed")
 
     async def _say(self, saying: Saying, seconds: float) -> str:
@@ -263,12 +265,10 @@ class Feeding:
                 saying.late += loop.time() - due > saying.every / 2
                 await talk.drive(saying.feed.point, saying.text)
                 saying.said += 1
+                saying.trouble = ""
                 if loop.time() - looked >= LOOK_S:
                     looked = loop.time()
-                    states = await talk.states()
-                    saying.look(states)
-                    self._tell(saying.device, states, "")
-                saying.trouble = ""
+                    await self._look(saying, talk)
             except (Fenced, Locked) as error:
                 return f"It was ended: {error.message}"
             except NetloomError as error:
@@ -281,6 +281,17 @@ class Feeding:
             if await _came(saying.enough, min(due, until) - loop.time()):
                 return f"{saying.ended_by} ended it."
         return "Its time was over."
+
+    async def _look(self, saying: Saying, talk: Talk) -> None:
+        """What it tells of it; that it tells nothing says nothing of what was said to it."""
+        try:
+            states = await talk.states()
+        except NetloomError as error:
+            saying.trouble = error.message
+            saying.told = dict.fromkeys(saying.told)
+            return
+        saying.look(states)
+        self._tell(saying.device, states, "")
 
     async def _until_alone(self, saying: Saying) -> None:
         """Look until it tells that it went on by itself, or until that is overdue."""
@@ -297,6 +308,7 @@ class Feeding:
             except NetloomError as error:
                 saying.trouble = error.message
             await asyncio.sleep(LOOK_AGAIN_S)
+        saying.overdue = True
 
 
 async def _came(event: asyncio.Event, seconds: float) -> bool:
@@ -318,7 +330,7 @@ def _account(saying: Saying) -> str:
     """What came of it, in words."""
     what = f"It was said {saying.said} times"
     what += f", {saying.failed} more times without success ({saying.failed_by})." if saying.failed else "."
-    if not saying.said:
+    if not saying.said and not saying.overdue:
         return what
     proof = ", ".join(saying.proof)
     told = (
@@ -328,9 +340,9 @@ def _account(saying: Saying) -> str:
         if saying.looks
         else " What it shows of it could not be looked at."
     )
-    if not saying.ended or saying.phase == "saying":
-        return what + told
     alone = ", ".join(need.why for need in saying.feed.alone)
     if saying.alone_after is not None:
         return f"{what}{told} {saying.alone_after:.1f} s after the end it told: {alone}."
+    if not saying.overdue:
+        return f"{what}{told} What it did afterwards was not looked at."
     return f"{what}{told} That {alone} it did not tell within {saying.feed.after + SPARE_S:g} s after the end."

@@ -183,7 +183,9 @@ async def test_the_end_of_the_server_ends_it_and_its_outcome_is_written(rig: Rig
     await asyncio.sleep(4)
     await rig.kill()
     rig.every_intent_has_its_outcome()
-    assert "cut off" in rig.entries("outcome")[0].message
+    message = rig.entries("outcome")[0].message
+    assert "cut off" in message
+    assert "What it did afterwards was not looked at." in message
     assert (await rig.engine.do({"do": "feed now", "device": "dev1"}))["feed"] is None
 
 
@@ -197,3 +199,39 @@ async def test_a_stranger_at_its_place_is_told_nothing(rig: Rig) -> None:
     await asyncio.sleep(20)
     assert len(display.times) == said
     assert "not Box 1" in (await now(rig))["trouble"]
+
+
+async def test_what_was_not_answered_may_have_come_and_is_looked_at_afterwards(rig: Rig) -> None:
+    display = Display(rig.box)
+    before = rig.box.before
+
+    async def unanswered(name: str) -> None:
+        await before(name)
+        if name == "drive text":
+            raise NoAnswer("It said nothing after it.")
+
+    rig.box.before = unanswered
+    await feed(rig, minutes=0.1)
+    await asyncio.sleep(30)
+    told = await now(rig)
+    assert display.times, "it came"
+    assert (told["said"], told["failed"] > 0) == (0, True)
+    assert told["alone_after"] is not None, "it showed it, and went on by itself"
+
+
+async def test_a_look_that_fails_is_no_message_that_was_lost(rig: Rig) -> None:
+    display = Display(rig.box)
+    before = rig.box.before
+
+    async def silent_when_looked_at(name: str) -> None:
+        await before(name)
+        if name == "states" and len(display.times) == 5:
+            raise NoAnswer("It does not tell.")
+
+    rig.box.before = silent_when_looked_at
+    await feed(rig, every=1, minutes=0.2)
+    await asyncio.sleep(4.5)
+    told = await now(rig)
+    assert (told["failed"], told["trouble"], holds(told)) == (0, "It does not tell.", [None, None, None])
+    await asyncio.sleep(3)
+    assert holds(await now(rig)) == [True, True, True]
