@@ -295,7 +295,7 @@ class Talk:
 
     async def read_sets(self, names: Sequence[str]) -> dict[str, Document]:
         """Several sets in one turn; empty documents for those that it cannot tell. Raises ProtocolError where
-        nothing of a set that it told is a value: what was read before is not what it has now."""
+        nothing of what it does now is a value: what was read before is not what it has now."""
         sets = self.abilities.sets
         told = [name for name in names if name in sets]
         unreadable: dict[str, str] = {}
@@ -311,7 +311,7 @@ class Talk:
 
         found: dict[str, Document] = await self._call(all_of_them) if told else {}
         self._session.known.unreadable = unreadable
-        if unreadable and any(not document for document in found.values()):
+        if unreadable and "running" in found and not found["running"]:
             raise ProtocolError(
                 f"{self.target.name} told none of its values: {next(iter(unreadable.values()))}",
                 "Look at its codes, and whether that is the right profile for it.",
