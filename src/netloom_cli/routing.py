@@ -48,7 +48,8 @@ def list_paths(
 
 def _hop(hop: dict[str, Any]) -> str:
     jacks = " to ".join(one for one in (hop["into_label"], hop["out_label"]) if one)
-    return f"{hop['name']} ({jacks}{', ' + hop['format'] if hop['format'] not in ('', '-') else ''})"
+    before = f"{hop['over']} > " if hop["over"] else ""
+    return f"{before}{hop['name']} ({jacks}{', ' + hop['format'] if hop['format'] not in ('', '-') else ''})"
 
 
 @route_app.command("kits")

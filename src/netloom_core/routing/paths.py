@@ -19,7 +19,8 @@ MOST_HOPS = 64
 
 class Hop(NamedTuple):
     """A device on the way. `into` and `out` are its jacks, empty where the way begins or ends in it. `by` is the item
-    that chose; `present` whether it says that a signal comes in, None where it does not say; `format` which."""
+    that chose; `present` whether it says that a signal comes in, None where it does not say; `format` which. `over` is
+    what lies before it and is no device on record, as a splitter."""
 
     device: str
     into: str
@@ -28,6 +29,7 @@ class Hop(NamedTuple):
     present: bool | None = None
     format: str = ""
     cable: str = ""  # by which it comes in
+    over: str = ""
 
 
 class Stop(NamedTuple):
@@ -81,7 +83,7 @@ def paths(site: Site) -> list[Path]:
     for thing in site.things.values():
         cables = site.out_of(thing.id)
         for ident, jack in thing.there.ends:
-            if jack.way == "shown" or _ends(thing, jack, cables.get(ident)):
+            if jack.way == "shown" or _ends(site, thing, jack, cables.get(ident)):
                 found.append(_path(site, End(thing.id, ident), trunks))
     return found
 
@@ -105,10 +107,10 @@ def behind(site: Site, start: End) -> list[tuple[str, str]]:
     return found
 
 
-def _ends(thing: Thing, jack: Jack, cable: Cable | None) -> bool:
+def _ends(site: Site, thing: Thing, jack: Jack, cable: Cable | None) -> bool:
     """Somebody is known to be there, and nobody on record: a cable to what is not, or the device says so."""
     if cable is not None:
-        return not cable.target.device
+        return not cable.target.device and site.through(cable.target) is None
     return jack.connected is not None and thing.told(jack.connected) is True
 
 
@@ -186,9 +188,18 @@ def _hop(site: Site, at: End) -> tuple[Hop, End | None, str, Stop | None]:
     if cable is None:
         why = f"What is plugged into {_called(thing, inner)} is not recorded"
         return hop, None, "", Stop("no-cable", thing.id, inner, why)
-    if not cable.source.device:
+    if cable.source.device:
+        return hop, cable.source, "", None
+    before = site.through(cable.source)
+    if before is None or _carried(site, before.source) != jack.carries:
         return hop, None, cable.source.jack, None
-    return hop, cable.source, "", None
+    return hop._replace(over=cable.source.jack), before.source, "", None
+
+
+def _carried(site: Site, end: End) -> str:
+    thing = site.things.get(end.device)
+    jack = thing.jacks.get(end.jack) if thing is not None else None
+    return jack.carries if jack is not None else ""
 
 
 def _inside(site: Site, thing: Thing, jack: str, ways: list[Feed]) -> tuple[str, str, Stop | None]:

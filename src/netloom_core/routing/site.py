@@ -108,11 +108,27 @@ class Thing:
         return value if isinstance(value, str) else ""
 
 
+def _spoken(name: str) -> str:
+    return " ".join(name.casefold().split())
+
+
+def _passive(cables: list[Cable]) -> dict[str, Cable]:
+    """By name what is not on record and has a cable in and others out; where two lead in, nobody knows which goes on."""
+    leads_on = {_spoken(one.source.jack) for one in cables if not one.source.device}
+    found: dict[str, list[Cable]] = {}
+    for one in cables:
+        if not one.target.device and (name := _spoken(one.target.jack)) in leads_on:
+            found.setdefault(name, []).append(one)
+    return {name: ways[0] for name, ways in found.items() if len(ways) == 1}
+
+
 class Site:
     def __init__(self, things: Iterable[Thing], cables: Iterable[Cable]) -> None:
         self.things = {one.id: one for one in things}
         self._into: dict[str, dict[str, Cable]] = {}  # by device, then by jack
         self._out_of: dict[str, dict[str, Cable]] = {}
+        cables = list(cables)
+        self._passive = _passive(cables)
         for cable in cables:
             for one in (cable, *self._shared(cable)):
                 self._into.setdefault(one.target.device, {})[one.target.jack] = one
@@ -139,6 +155,11 @@ class Site:
 
     def out_of(self, device: str) -> Mapping[str, Cable]:
         return self._out_of.get(device, {})
+
+    def through(self, end: End) -> Cable | None:
+        """Of something that is not on record, as a splitter: the one cable that leads into it, where one does and
+        others lead on from there. People call it by the same name at both."""
+        return self._passive.get(_spoken(end.jack)) if not end.device else None
 
     def feeds(self, thing: Thing, jack: str) -> list[Feed]:
         known = self._feeds.get(thing.profile.id)

@@ -259,3 +259,22 @@ def test_two_halves_are_one_kit_with_two_ends(library: Library) -> None:
     silent: dict[str, dict[str, Any]] = {"S": {"/link/up": None}, "R": {"/link/up": None}}
     assert kits(site(library, silent))[0].linked is None, "nobody told"
     assert kits(site(library, cables=[one for one in CABLES if one[1] != "link"])) == []
+
+
+SPLIT = [*CABLES[:3], ("R", "hdmi-out", "", "Hall splitter"), ("", "hall  Splitter", "D", "hdmi1")]
+
+
+def test_a_splitter_that_is_on_no_record_is_gone_through_by_its_name(library: Library) -> None:
+    path = whole(library, cables=[*SPLIT, ("", "Hall splitter", "D", "hdmi2")])
+    assert (path.source, path.stops, path.hops[-1].over) == ("Timetable player", (), "hall  Splitter")
+    assert {one.end for one in paths(site(library, cables=SPLIT))} == {SCREEN}, "it is no end itself"
+
+
+def test_where_two_cables_lead_into_it_nobody_knows_which_goes_on(library: Library) -> None:
+    path = whole(library, cables=[*SPLIT, ("M", "out-2", "", "Hall splitter")])
+    assert (path.source, len(path.hops), path.hops[-1].over) == ("hall  Splitter", 1, "")
+
+
+def test_serial_does_not_come_out_of_a_splitter_for_pictures(library: Library) -> None:
+    cables = [*CABLES[:3], ("R", "serial-out", "", "Hall splitter"), ("", "Hall splitter", "D", "hdmi1")]
+    assert whole(library, cables=cables).source == "Hall splitter"

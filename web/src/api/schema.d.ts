@@ -3006,6 +3006,7 @@ export interface components {
             present: boolean | null;
             format: string;
             cable: string;
+            over: string;
         };
         /** @description With `fill` {n}, {nn}, {place}, {name}, {area} and the like are filled in where they stand in a text. */
         IntendedRequest: {

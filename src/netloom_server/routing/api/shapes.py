@@ -30,6 +30,7 @@ class HopSerializer(Form):
     present = serializers.BooleanField(allow_null=True)
     format = serializers.CharField()
     cable = serializers.CharField()
+    over = serializers.CharField()  # what lies before it and is no device on record, as a splitter
 
 
 class StopSerializer(Form):

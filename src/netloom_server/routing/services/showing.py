@@ -50,6 +50,7 @@ def _path(site: core.Site, path: Path, troubles: Mapping[str, str]) -> dict[str,
                 "present": hop.present,
                 "format": hop.format,
                 "cable": hop.cable,
+                "over": hop.over,
             }
             for hop in path.hops
         ],

@@ -66,6 +66,14 @@ function Thread({ path, ids, devices }: { path: Schemas["Path"]; ids: Set<string
         {path.hops.map((hop, index) => (
           <li key={`${hop.device} ${hop.into}`} className="flex items-center">
             {index > 0 && <span aria-hidden className={clsx("h-0.5 w-4", hop.present === false ? "border-t-2 border-dashed border-madder" : "bg-indigo/60")} />}
+            {hop.over && (
+              <>
+                <span className="rounded-[3px] border border-dashed border-weave px-1.5 py-px text-soft" title="No device on record">
+                  {hop.over}
+                </span>
+                <span aria-hidden className="h-0.5 w-4 bg-indigo/60" />
+              </>
+            )}
             <button
               type="button"
               title={[[hop.into_label, hop.out_label].filter(Boolean).join(" to "), hop.format !== "-" && hop.format].filter(Boolean).join(", ")}
