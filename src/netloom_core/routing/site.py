@@ -113,7 +113,8 @@ def _spoken(name: str) -> str:
 
 
 def _passive(cables: list[Cable]) -> dict[str, Cable]:
-    """By name what is not on record and has a cable in and others out; where two lead in, nobody knows which goes on."""
+    """By name what is not on record and has a cable in and others out; where two lead in, nobody knows which goes
+    on."""
     leads_on = {_spoken(one.source.jack) for one in cables if not one.source.device}
     found: dict[str, list[Cable]] = {}
     for one in cables:
