@@ -49,6 +49,8 @@ class Jack(BaseModel):
     takes: dict[str, Any] = {}
     looks: str = ""  # `by` of a screen: it sees what it is switched to
     wakes: str = ""  # of an output: driven, it switches the display behind it by the cable
+    volume: str = ""  # the same for its sound; of a screen what is changed then
+    plays: str = ""  # of an input: driven, it tells the player behind it what to do, by the cable
     power: str = ""  # of a screen: what is switched then
     needs: dict[str, str] = {}  # values without which the unit has no such jack
 
@@ -86,6 +88,7 @@ class Picture:
             one["name"]: Signal(one.get("format", "1920x1080p60"), one.get("protected", False))
             for one in site.get("sources", [])
         }
+        self.playing: dict[str, str] = {}  # what a source was told by its cable
         self.off: set[str] = set()  # sources that are switched off, cables that are pulled: by name of their target
         self._units = {unit.name: unit for unit in units if getattr(unit, "description", None) is not None}
         self._jacks = {
@@ -106,23 +109,26 @@ class Picture:
 
     def _changed(self, name: str, path: str, value: Any) -> None:
         if not self._settling:
-            jack = next((ident for ident, one in self._jacks[name].items() if one.wakes == path), "")
-            if jack:
-                self._switch(name, jack, str(value))
+            for ident, jack in self._jacks[name].items():
+                if jack.way == "out" and path in (jack.wakes, jack.volume):
+                    self._switch(name, ident, str(value), "volume" if path == jack.volume else "power")
+                elif path == jack.plays and (start := self._into.get((name, ident))) and start[0] in self.sources:
+                    self.playing[start[0]] = str(value)
         self.settle()
 
-    def _switch(self, name: str, ident: str, word: str, hops: int = 0) -> None:
+    def _switch(self, name: str, ident: str, word: str, what: str, hops: int = 0) -> None:
         """By the cable, through kits, to the display at its end."""
         end = self._from.get((name, ident))
         if end is None or hops > MOST_HOPS or end[0] not in self._units or not self._units[end[0]].up:
             return
         unit, jack = self._units[end[0]], self._jacks.get(end[0], {}).get(end[1])
         if jack is not None and jack.power:
-            unit.written(jack.power, word)
+            if place := getattr(jack, what):
+                unit.written(place, word)
             return
         for other, out in self._jacks.get(end[0], {}).items():
             if out.way == "out" and out.fixed == end[1]:
-                self._switch(end[0], other, word, hops + 1)
+                self._switch(end[0], other, word, what, hops + 1)
 
     def told(self) -> list[dict[str, Any]]:
         return [

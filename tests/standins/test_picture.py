@@ -127,3 +127,11 @@ async def test_a_display_is_switched_through_the_cable(units: dict[str, Any], pi
     units["M"].memory.set("/outputs/1/display_power", "off")
     assert units["D1"].memory.value("/power") == "cooling"
     assert units["D2"].memory.value("/power") == "on"
+
+
+async def test_volume_and_playback_go_through_the_cable(units: dict[str, Any], picture: Picture) -> None:
+    units["M"].memory.set("/outputs/1/volume", "louder")
+    assert units["D1"].memory.value("/volume") == "louder", "over a kit, too"
+    assert units["D2"].memory.value("/volume") == "quieter", "and no other one"
+    units["M"].memory.set("/inputs/1/playback", "pause")
+    assert picture.playing == {"Player": "pause"}

@@ -47,6 +47,7 @@ class DocumentsForm(BaseModel):
     password: str
     points: dict[str, str] = {}
     driven: list[str] = []
+    silent: list[str] = []  # of those the ones of which it tells no state
     pulses: dict[str, tuple[str, str, str]] = {}
     password_at: str = ""  # where in its memory the password is, where it can be changed
     # `runs` off: its service does not; `subordinates` are on the bus that it may lead; `forces`: while it has its
@@ -64,6 +65,7 @@ class Documents(Service):
         super().__init__(unit, options)
         self.form = DocumentsForm.model_validate(options)
         self.points = laid(self.form.points)
+        self._silent = {one for name in self.form.silent for one in spread(name)}
         self._driven = {one for name in self.form.driven for one in spread(name)}
         self._pulses = {
             one: (how, word, time)
@@ -252,7 +254,8 @@ class Documents(Service):
         return told
 
     def _states(self) -> dict[str, Any]:
-        return {name: _state(self.described.memory.value(path)) for name, path in self.points.items()}
+        told = ((name, path) for name, path in self.points.items() if name not in self._silent)
+        return {name: _state(self.described.memory.value(path)) for name, path in told}
 
     async def _patch(self, body: Document, send: Send) -> None:
         unit = self.described
@@ -303,7 +306,7 @@ class Documents(Service):
             self.described.memory.set(path, "off")
 
     async def _events(self, send: Send) -> None:
-        names = {path: name for name, path in self.points.items()}
+        names = {path: name for name, path in self.points.items() if name not in self._silent}
         stream = Stream(names)
         self.described.talks.append(stream)
         try:
