@@ -49,7 +49,7 @@ export function Header({ person, overview, devices }: Props) {
                 <span className="mr-1.5 font-mono text-[11px] font-normal text-soft">{index + 1}</span>
                 {one.name}
               </span>
-              <span className="text-[11.5px] text-soft">{one.uncounted ? "as it is now" : left ? `${left} to do` : "nothing to do"}</span>
+              <span className="text-[11.5px] whitespace-nowrap text-soft">{one.uncounted ? "as it is now" : left ? `${left} to do` : "nothing to do"}</span>
             </NavLink>
           );
         })}
