@@ -53,6 +53,10 @@ class Talk:
         """The fields of the answer, which may take `seconds` where that is longer than usual. Raises Absent, and what
         the device says by a refusal."""
         await self._port.write(self._channel.framing.encoded(packed(parsed(send), values)))
+        return await self.hear(answer, seconds=seconds)
+
+    async def hear(self, answer: str, *, seconds: float = 0.0) -> dict[str, Any]:
+        """The next one that fits, without asking."""
         if not answer and not self._channel.refusals:
             return {}
         loop = asyncio.get_running_loop()
