@@ -112,7 +112,8 @@ def test_answers_that_are_only_late_break_nothing(library: Library) -> None:
         async def write(self, sent: bytes) -> None:
             await super().write(sent)
             if self.data and not self.finished and self.rng.random() < 0.2:
-                self.says = [(when + 1.2, frame) for when, frame in self.says]
+                when, frame = self.says.pop()
+                self.says.append((when + 1.2, frame))
 
     for seed in range(10):
         unit = Slow(channel_of(library), random.Random(seed), 0)
