@@ -126,10 +126,13 @@ def merged(document: Document, values: dict[str, Any]) -> Document:
 
 def depth(value: Any) -> int:
     """How deep objects and arrays are nested; without recursion, since what comes from outside may be deep."""
-    deepest, waiting = 0, [(value, 0)]
-    while waiting:
-        here, level = waiting.pop()
-        deepest = max(deepest, level)
-        inside = here.values() if isinstance(here, dict) else here if isinstance(here, list) else ()
-        waiting += [(one, level + 1) for one in inside]
+    deepest, layer = 0, [value]
+    while layer:
+        layer = [
+            inner
+            for one in layer
+            if isinstance(one, dict | list)
+            for inner in (one.values() if isinstance(one, dict) else one)
+        ]
+        deepest += bool(layer)
     return deepest

@@ -206,7 +206,7 @@ class BoundDriver:
 
     async def states(self) -> dict[str, str]:
         self._rise("")
-        wanted = [one for one in self.profile.bound(self.name) if one.item.live and one.binding.reads]
+        wanted = [one for one in self.profile.bound_live(self.name) if one.binding.reads]
         return self.states_of(await self.fetch(RUNNING, wanted))
 
     def states_of(self, told: Told) -> dict[str, str]:

@@ -333,6 +333,10 @@ class Profile(Part):
         """Every item that a channel has, in the order of the file."""
         return self._bound[channel]
 
+    def bound_live(self, channel: str) -> list[Bound]:
+        """Of those the live ones."""
+        return self._bound_live[channel]
+
     def bound_by_path(self, channel: str) -> dict[str, Bound]:
         return self._bound_by_path[channel]
 
@@ -343,6 +347,10 @@ class Profile(Part):
             pairs = ((item, self.binding(item, channel)) for item in self.written_out)
             found[channel] = [Bound(item, binding) for item, binding in pairs if binding is not None]
         return found
+
+    @cached_property
+    def _bound_live(self) -> dict[str, list[Bound]]:
+        return {channel: [one for one in bound if one.item.live] for channel, bound in self._bound.items()}
 
     @cached_property
     def _bound_by_path(self) -> dict[str, dict[str, Bound]]:

@@ -164,7 +164,7 @@ class HttpDriver(BoundDriver):
         found: dict[str, str] = {}
         if self._channel.states is not None:
             found = self._known(await self._call(self._channel.states))
-        singles = [b for b in self.profile.bound(self.name) if b.item.live and b.binding.get is not None]
+        singles = [b for b in self.profile.bound_live(self.name) if b.binding.get is not None]
         return {**found, **self.states_of(await self.fetch(RUNNING, singles))} if singles else found
 
     def _known(self, reply: Any) -> dict[str, str]:
