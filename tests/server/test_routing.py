@@ -10,12 +10,13 @@ from rest_framework.test import APIClient
 from netloom_core.documents.tree import put
 from netloom_core.library.load import Library
 from netloom_core.profiles.defaults import default_document
+from netloom_core.routing.site import Thing
 from netloom_server.backups.models import Document
 from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device, Line
 from netloom_server.installation.services import fitting
 from netloom_server.routing.models import Cable, Lock, Preset
-from netloom_server.routing.services import locks
+from netloom_server.routing.services import locks, showing
 from netloom_server.runs.models import JournalEntry
 from netloom_standins import edids
 
@@ -134,6 +135,15 @@ def test_paths_are_told_with_why_something_is_not_known(
     assert [(hop["name"], hop["into_label"], hop["out_label"], hop["by"]) for hop in path["hops"]] == [
         ("Matrix", "Player (Input 1)", "Foyer (Output 2)", "output-2"), ("Screen", "HDMI 1", "Screen", "input")
     ]  # fmt: skip
+
+
+@pytest.mark.django_db
+def test_a_grid_of_several_on_the_same_axes_names_the_jacks_that_it_joins(library: Library) -> None:
+    profile = library.need("tessaly-sx4")
+    device = Device(name="Switch", profile=profile.id)
+    serial, infrared = showing.grids(device, Thing("x", "Switch", profile, {}), library)
+    assert (serial["rows"][1]["jack"], serial["columns"][2]["jack"]) == ("serial-out-2", "serial-in-3")
+    assert (infrared["rows"][1]["jack"], infrared["columns"][2]["jack"]) == ("ir-out-2", "ir-in-3")
 
 
 def test_a_grid_says_which_points_tell_what(viewer: APIClient, wall: dict[str, Device]) -> None:

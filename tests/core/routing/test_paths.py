@@ -278,3 +278,18 @@ def test_where_two_cables_lead_into_it_nobody_knows_which_goes_on(library: Libra
 def test_serial_does_not_come_out_of_a_splitter_for_pictures(library: Library) -> None:
     cables = [*CABLES[:3], ("R", "serial-out", "", "Hall splitter"), ("", "Hall splitter", "D", "hdmi1")]
     assert whole(library, cables=cables).source == "Hall splitter"
+
+
+def test_serial_and_infrared_are_switched_each_for_itself(library: Library) -> None:
+    cables = [*CABLES, ("", "Control computer", "X", "serial-in-2"), ("X", "serial-out-1", "S", "serial"),
+              ("R", "serial-out", "", "RS-232 of the display"), ("", "Remote", "X", "ir-in-2"),
+              ("X", "ir-out-1", "S", "infrared"), ("R", "infrared-out", "", "Eye of the display")]  # fmt: skip
+    kit = site(library, cables=cables)
+    facts = {"/outputs/1/serial": 2, "/outputs/1/infrared": 0}
+    switch = Thing("X", "X", library.need("tessaly-sx4"), facts, "1.0")
+    laid = [Cable(f"c{n}", End(a, b), End(c, d)) for n, (a, b, c, d) in enumerate(cables)]
+    found = Site([*kit.things.values(), switch], laid)
+    path = path_to(found, End("R", "serial-out"))
+    assert (path.source, [hop.device for hop in path.hops]) == ("Control computer", ["X", "S", "R"])
+    assert stops(path_to(found, End("R", "infrared-out"))) == [("not-routed", "X")]
+    assert path_to(found, SCREEN).source == "Timetable player"

@@ -7,6 +7,7 @@ from typing import Any
 
 from netloom_core.library.load import Library
 from netloom_core.profiles.jacks import called, place_of
+from netloom_core.profiles.people import View
 from netloom_core.profiles.profile import Profile
 from netloom_core.profiles.signals import Jack, Told
 from netloom_core.routing import site as core
@@ -104,7 +105,7 @@ def grids(device: Device, thing: core.Thing, library: Library) -> list[dict[str,
                         "said": point_label(device, profile, cells[number], {}),
                         "drive": cells[number].drive,
                         "points": [all_cells[number, n].id for n in columns.numbers if (number, n) in all_cells],
-                        **_jack_at(profile, view.down, number, "out"),
+                        **_jack_at(profile, view, view.down, number, "out"),
                     }
                     for number in rows.numbers
                     if number in cells
@@ -114,7 +115,7 @@ def grids(device: Device, thing: core.Thing, library: Library) -> list[dict[str,
                         "number": number,
                         "label": columns.called(number),
                         "name": str(names.get(columns.name_path(view.across, number)) or ""),
-                        **_jack_at(profile, view.across, number, "in"),
+                        **_jack_at(profile, view, view.across, number, "in"),
                     }
                     for number in columns.numbers
                 ],
@@ -126,10 +127,19 @@ def grids(device: Device, thing: core.Thing, library: Library) -> list[dict[str,
     return found
 
 
-def _jack_at(profile: Profile, axis: str, number: int, way: str) -> dict[str, Any]:
-    """Which points tell of the jack at that place: signal, display, format, protection, EDID, and what stops it."""
+def _jack_at(profile: Profile, view: View, axis: str, number: int, way: str) -> dict[str, Any]:
+    """Which points tell of the jack at that place: signal, display, format, protection, EDID, and what stops it. Of
+    several on that axis it is the one that the view's own crosspoints join."""
+    passes = profile.signals.passes if profile.signals is not None else []
+    joined = {name for one in passes if one.by == view.item for name in (one.into, one.of)}
     jack = next(
-        (one for one in profile.jacks.values() if (one.axis, place_of(one), one.way) == (axis, number, way)), None
+        (
+            jack
+            for jack in profile.jacks.values()
+            if (jack.axis, place_of(jack), jack.way) == (axis, number, way)
+            and (not joined or jack.id.removesuffix(f"-{number}") in joined)
+        ),
+        None,
     )
     if jack is None:
         return {"jack": "", "present": None, "format": "", "protected": None, "edid": "", "stops": []}
