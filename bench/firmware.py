@@ -39,6 +39,7 @@ LARGE, SMALL = 16_000_000, 2_000_000
 LINE_FILE = 30_000
 BYTE_S = 10 / 115_200
 ARTNET, BLOCK_S = 6454, 0.002
+GIGABIT = 125e6  # bytes a second
 CHANNEL: Any = library().need("kestrel-ac3").channels["port"]
 ROUNDS = 5
 
@@ -47,8 +48,11 @@ async def serve() -> None:
     async def sink(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while head := await _head(reader):
             left = int(next(line for line in head if line.startswith("content-length")).partition(":")[2])
+            size, begun, pace = left, time.perf_counter(), GIGABIT if "/paced" in head[0] else float("inf")
             while left:
                 left -= len(await reader.read(min(left, 1 << 16)))
+                if (ahead := (size - left) / pace - (time.perf_counter() - begun)) > 0:
+                    await asyncio.sleep(ahead)
             writer.write(b"HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nok")
             await writer.drain()
 
@@ -77,9 +81,9 @@ def image_of(path: Path, size: int) -> Image:
     return Image("f", path.name, size, "", "", "1.0", read)
 
 
-async def bare_http(image: Image) -> None:
+async def bare_http(image: Image, path: str = "/f") -> None:
     reader, writer = await asyncio.open_connection(SINK, PORT, local_addr=(SOURCE, 0))
-    writer.write(f"POST /f HTTP/1.1\r\nHost: x\r\nContent-Length: {image.size}\r\n\r\n".encode())
+    writer.write(f"POST {path} HTTP/1.1\r\nHost: x\r\nContent-Length: {image.size}\r\n\r\n".encode())
     for piece in image.chunks(PIECE):
         writer.write(piece)
         await writer.drain()
@@ -87,11 +91,11 @@ async def bare_http(image: Image) -> None:
     writer.close()
 
 
-async def our_http(image: Image) -> None:
+async def our_http(image: Image, path: str = "/f") -> None:
     link = HttpLink(SOURCE, SINK, PORT)
-    body, size, kind = enclosed(HttpLoad(path="/f"), image)
+    body, size, kind = enclosed(HttpLoad(path=path), image)
     status, _ = await link.upload(
-        "POST", "/f", body, size, (("content-type", kind),), seconds=30, told=lambda sent: None
+        "POST", path, body, size, (("content-type", kind),), seconds=30, told=lambda sent: None
     )
     link.close()
     assert status == 200
@@ -286,7 +290,9 @@ async def run() -> None:
         await our_http(large)
         grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1000
         print(f"firmware: 16 MB over HTTP raise the memory by {grown:.1f} MB (wanted: at most 8)")
-        await ratio("HTTP", our_http, bare_http, large)
+        await ratio("HTTP on loopback", our_http, bare_http, large)
+        paced = (lambda image: our_http(image, "/paced")), (lambda image: bare_http(image, "/paced"))
+        await ratio("HTTP into one that takes a gigabit a second", *paced, large)
         await ratio("TFTP", our_tftp, bare_tftp, small)
         await ratio(f"Art-Net, {BLOCK_S * 1000:g} ms for a block", our_artnet, bare_artnet, small)
         await ratio("blocks at 115,200 baud", our_blocks, bare_blocks, line)
