@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from netloom_core.documents.tree import merged, put, remove
-from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.errors import LinkError, NoAnswer, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.model.image import Image
 from netloom_core.model.line import Line
@@ -183,6 +183,39 @@ async def test_one_that_says_no_in_the_middle_is_asked_again_only_where_somethin
     rig.box.before = no
     run = await load(rig)
     assert (states(run)[1], len(asked)) == ("failed", 5), "three, the one that it refuses, and that once more"
+    rig.every_intent_has_its_outcome()
+
+
+@pytest.mark.parametrize(
+    ("resumes", "back", "word", "said"),
+    [
+        (True, 6.0, "done", "cut off once on the way"),
+        (False, 3.0, "failed", "with version 1.11.0"),
+        (True, 500.0, "unknown", "what it has is not known. The port does not exist."),
+    ],
+)
+async def test_an_adapter_that_is_pulled_out_on_the_way(
+    rig: Rig, resumes: bool, back: float, word: str, said: str
+) -> None:
+    """That this computer cannot look just now says nothing of the device."""
+    cut_off(rig.box, 0)
+    if not resumes:
+        rig.box.abilities = replace(rig.box.abilities, can=rig.box.abilities.can - {Ability.RESUME})
+    before, gone = rig.box.before, [0.0]
+
+    async def pulled(name: str) -> None:
+        await before(name)
+        now = asyncio.get_running_loop().time()
+        if name == f"piece {5 * rig.box.piece}" and not gone[0]:
+            gone[0] = now
+            rig.box.connection += 1
+        if gone[0] and now < gone[0] + back:
+            raise LinkError("The port does not exist.")
+
+    rig.box.before = pulled
+    run = await load(rig)
+    assert said in run.steps[1].message
+    assert states(run)[1] == word
     rig.every_intent_has_its_outcome()
 
 

@@ -16,8 +16,6 @@ from netloom_core.model.image import Image
 TRIES = 3  # for one block
 BUSY_S = 0.5
 PIECE = 1 << 18
-
-
 LATE = 8  # answers to earlier blocks that are let pass before one's own
 
 

@@ -304,15 +304,18 @@ class LoadFirmware:
 
 class _Seen:
     """Who is at the places where it may be. `waits` is set where its loader is all that answers, `nobody` where it was
-    silent at its own place: a slow or an unclear answer is no absence."""
+    silent at its own place: a slow or an unclear answer is no absence. `trouble` is why this computer could not look.
+    """
 
-    def __init__(self, here: Target | None, identity: Identity | None, waits: bool, *, nobody: bool = False) -> None:
-        self.here, self.identity, self.waits, self.nobody = here, identity, waits, nobody
+    def __init__(
+        self, here: Target | None, identity: Identity | None, waits: bool, *, nobody: bool = False, trouble: str = ""
+    ) -> None:
+        self.here, self.identity, self.waits, self.nobody, self.trouble = here, identity, waits, nobody, trouble
         self.went = False
 
     def words(self, context: StepContext) -> str:
         if self.here is None:
-            return "It does not answer now: what it has is not known."
+            return f"It does not answer now: what it has is not known. {self.trouble}".rstrip()
         where = spoken(self.here)
         if self.waits:
             return f"It answers at {where} in its loader, without an application: a file can be loaded again."
@@ -472,14 +475,18 @@ def _has(identity: Identity, context: StepContext) -> bool:
 
 async def _look(context: StepContext, known: Firmware) -> _Seen:
     """By who answers, first where it was, then where its factory would put it."""
-    nobody = False
+    nobody, trouble = False, ""
     for place in {p.place: p for p in [context.target, *factory_places(context)]}.values():
-        sight = await context.sessions.look(place)
+        try:
+            sight = await context.sessions.look(place)
+        except LinkError as error:  # a USB unit takes its port with it while it starts: that is no absence yet
+            trouble = error.message
+            continue
         nobody = nobody or (place.place == context.target.place and sight.presence is Presence.NOBODY)
         facts = sight.identity.facts if sight.identity is not None else {}
         if sight.presence is Presence.ITSELF:
             return _Seen(place, sight.identity, known.waits(facts), nobody=nobody)
-    return _Seen(None, None, False, nobody=nobody)
+    return _Seen(None, None, False, nobody=nobody, trouble=trouble)
 
 
 async def _awaited(context: StepContext, known: Firmware, seconds: float) -> _Seen:
