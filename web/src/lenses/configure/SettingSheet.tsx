@@ -160,6 +160,9 @@ interface CellProps {
   drag: ReturnType<typeof useDragFill>;
 }
 
+/** Types of which a value that is cut off would be read as another one. */
+const WIDE = new Set(["ipv4", "netmask", "mac"]);
+
 /** The value itself where nothing is decided and all agree; what differs stands below, by name. */
 function Cell({ row, column, setting, all, set, forget, drag }: CellProps) {
   const found = useFound(setting?.path ?? "-");
@@ -172,7 +175,7 @@ function Cell({ row, column, setting, all, set, forget, drag }: CellProps) {
       data-row={row}
       data-column={column}
       title={`${setting.label} · ${setting.path}`}
-      className={clsx("group relative min-w-[104px] py-0.5 pr-1.5", odd && "bg-weld-wash/50", (found || drag.covers(row, column)) && "outline-2 outline-indigo")}
+      className={clsx("group relative py-0.5 pr-1.5", WIDE.has(setting.type) ? "min-w-[142px]" : "min-w-[104px]", odd && "bg-weld-wash/50", (found || drag.covers(row, column)) && "outline-2 outline-indigo")}
     >
       <Intended setting={setting} all={all} set={set} forget={forget} />
       {!setting.reserved && (
