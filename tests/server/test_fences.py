@@ -11,6 +11,7 @@ from rest_framework.test import APIClient
 
 from netloom_core.errors import ReasonWanted, RequestError
 from netloom_core.library.load import Library
+from netloom_core.model.fence import why_fenced
 from netloom_server.base.problems import Conflict, NoRight, NotFound
 from netloom_server.installation.models import Device, Fence
 from netloom_server.installation.services import fences
@@ -33,19 +34,19 @@ def test_a_fence_is_for_everybody_stands_in_the_journal_and_ends(
     fence(viewer, 403)
     made = fence(technician, point="relay-3")
     box = named(BOX)
-    why = fences.why_not(box.id, "relay-3", library)
+    why = why_fenced(fences.of(box.id, library), "relay-3")
     assert why.startswith("relay-3 of Ticket hall box is fenced off by the-technician until ")
     assert why.endswith(": on the ladder.")
-    assert fences.why_not(box.id, "/relays/3/state", library) == why, "by its path it is the same point"
-    assert fences.why_not(box.id, "relay-4", library) == ""
-    assert fences.why_not(box.id, None, library) == why, "nothing is written there either"
+    assert why_fenced(fences.of(box.id, library), "/relays/3/state") == why, "by its path it is the same point"
+    assert why_fenced(fences.of(box.id, library), "relay-4") == ""
+    assert why_fenced(fences.of(box.id, library), None) == why, "nothing is written there either"
     shown = viewer.get(f"/api/devices/{BOX}").json()["fences"]
     assert [(one["point"], one["by"], one["why"]) for one in shown] == [("relay-3", "the-technician", "on the ladder")]
     listed = {one["name"]: one["fences"] for one in viewer.get("/api/devices").json()["devices"]}
     assert [one["id"] for one in listed[BOX]] == [made["id"]]
     assert JournalEntry.objects.order_by("-id")[0].entry["message"] == "Fenced off relay-3 for 30 min: on the ladder"
     Fence.objects.update(until=timezone.now() - timedelta(seconds=1))
-    assert fences.why_not(box.id, "relay-3", library) == ""
+    assert why_fenced(fences.of(box.id, library), "relay-3") == ""
     assert viewer.get(f"/api/devices/{BOX}").json()["fences"] == []
     assert fence(technician, point="relay-3")["id"] != made["id"], "what has ended is in nobody's way"
 
@@ -60,7 +61,7 @@ def test_who_made_it_or_a_lead_lifts_it(technician: APIClient, lead: APIClient, 
     assert lead.delete(path).status_code == 204
     assert lead.delete(path).status_code == 404
     assert technician.delete(f"/api/devices/{BOX}/fences/x").status_code == 404
-    assert fences.why_not(named(BOX).id, "relay-3", library) == ""
+    assert why_fenced(fences.of(named(BOX).id, library), "relay-3") == ""
 
 
 def test_only_what_is_there_is_fenced_off(technician: APIClient, library: Library) -> None:

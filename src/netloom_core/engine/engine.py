@@ -34,6 +34,7 @@ from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.live.watching import Watching
 from netloom_core.model.device import Target
+from netloom_core.model.fence import why_fenced
 from netloom_core.model.work import ACTING, FAILED, LIVE, PENDING, SETTLED, SKIPPED, UNKNOWN, JournalEntry, RunState
 from netloom_core.run.answers import Answer, Answers
 from netloom_core.run.drive import drive, held_and_rest, short_name
@@ -227,7 +228,7 @@ class Engine:
 
     async def _may_move(self, device: str, point: str) -> None:
         """Raises Fenced where somebody fenced it off. What is held already may be let go all the same."""
-        if fence := await self._records.fence(device, point):
+        if fence := why_fenced(await self._records.fences(device), point):
             raise Fenced(fence, FENCED_HINT, target=device)
 
     async def _drive(self, command: commands.Drive) -> dict[str, Any]:

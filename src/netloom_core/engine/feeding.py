@@ -22,6 +22,7 @@ from netloom_core.errors import FENCED_HINT, Busy, CannotDo, Fenced, Locked, Net
 from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
+from netloom_core.model.fence import why_fenced
 from netloom_core.model.lock import FREE_IT
 from netloom_core.model.work import DONE, FAILED, UNPROVEN, JournalEntry
 from netloom_core.profiles.feed import Feed
@@ -206,7 +207,7 @@ class Feeding:
 
     async def _may(self, saying: Saying) -> None:
         """Raises Fenced and Locked: what may not be driven once may not be driven again and again."""
-        if fence := await self._records.fence(saying.device, saying.feed.point):
+        if fence := why_fenced(await self._records.fences(saying.device), saying.feed.point):
             raise Fenced(fence, FENCED_HINT, target=saying.device)
         locks = await self._records.locks(saying.device)
         if why := kept_from(locks, saying.profile, {}, saying.feed.point, saying.text):

@@ -136,9 +136,9 @@ class DeviceStore(Protocol):
 
     async def expect_login(self, device: str, level: str, secret: str) -> None: ...
 
-    async def fence(self, device: str, point: str | None) -> str:
-        """Why that point may not be driven now, in words; empty where it may. Without a point, whether anything there
-        is fenced off."""
+    async def fences(self, device: str) -> Mapping[str, str]:
+        """Why what of it may not be driven now, in words: by point, each by its short name and by its path, and by ""
+        for the whole device."""
         ...
 
     async def locks(self, device: str) -> Sequence[Lock]:

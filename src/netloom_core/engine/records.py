@@ -62,8 +62,8 @@ class EngineRecords:
     async def expect_login(self, device: str, level: str, secret: str) -> None:
         await self._store.devices.expect_login(device, level, secret)
 
-    async def fence(self, device: str, point: str | None) -> str:
-        return await self._store.devices.fence(device, point)
+    async def fences(self, device: str) -> Mapping[str, str]:
+        return await self._store.devices.fences(device)
 
     async def locks(self, device: str) -> Sequence[Lock]:
         return await self._store.devices.locks(device)

@@ -12,6 +12,7 @@ from netloom_core.errors import NetloomError, RequestError
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
+from netloom_core.model.fence import why_fenced
 from netloom_core.run.drive import short_name
 from netloom_core.run.insist import own_fault
 from netloom_core.run.take import Taken, take
@@ -65,11 +66,12 @@ class Taking:
         profile = self._library.need(target.profile)
         ends: dict[str, Taken] = {}
         wanted: dict[str, str] = {}
+        fences = await self._records.fences(target.device)
         for cell in cells:
             point = short_name(profile, cell.point)
             if wanted.setdefault(point, cell.state) != cell.state:
                 raise RequestError(f"{point} of {target.name} is wanted in two states at once. Nothing was driven.")
-            if fence := await self._records.fence(target.device, point):
+            if fence := why_fenced(fences, point):
                 ends[point] = Taken(target.device, point, cell.state, word="locked", message=fence)
         free = {point: state for point, state in wanted.items() if point not in ends}
         if free:

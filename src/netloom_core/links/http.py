@@ -8,7 +8,6 @@ does no more than that.
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import fcntl
 import math
 import socket
@@ -109,8 +108,7 @@ class HttpLink:
         is said. Raises Unproven then, NoAnswer (`not_sent` when no connection was had, else
         `unknown`) and ProtocolError.
         """
-        self._only_on(proven)
-        sock, answer = await self._connected(), Answer()
+        sock, answer = await self._connected(proven), Answer()
         self._begin(self._timeout)
         try:
             await self._send(sock, method, path, body, headers)
@@ -152,8 +150,7 @@ class HttpLink:
         A slow device may take its time, but not be still for half a minute. After the last byte it may take `seconds`
         for its answer; one that answers before the end is heard. Raises as `request`.
         """
-        self._only_on(proven)
-        sock, answer, sent = await self._connected(), Answer(), 0
+        sock, answer, sent = await self._connected(proven), Answer(), 0
         fields = [("host", self._host_field()), ("content-length", str(size)), *headers]
         try:
             self._begin(self._timeout)
@@ -197,17 +194,11 @@ class HttpLink:
             self.close()
         return answer.status, bytes(answer.content[:most])
 
-    def _only_on(self, proven: int | None) -> None:
-        if proven is None or (self.connection == proven and (self.open or self.just_closed)):
-            return
-        raise Unproven(f"The connection to {self._host} is a new one.", "It is asked again who it is.")
-
     async def lines(
         self, method: str, path: str, headers: tuple[tuple[str, str], ...] = (), *, proven: int | None = None
     ) -> AsyncIterator[str]:
         """Lines of a reply that goes on, as they come. Ends when the device ends it or is quiet for long."""
-        self._only_on(proven)
-        sock = await self._connected()
+        sock = await self._connected(proven)
         rest = b""
         try:
             self._begin(QUIET_S)
@@ -244,9 +235,11 @@ class HttpLink:
         self.pin = made.fingerprint
         return made
 
-    async def _connected(self) -> Sock:
-        if self._sock is not None and _hung_up(self._sock):
-            self.close()
+    async def _connected(self, proven: int | None = None) -> Sock:
+        """The kept connection, or a new one where anybody may be asked. Raises Unproven and what `request` does."""
+        stands = self.open
+        if proven is not None and not (self.connection == proven and (stands or self.just_closed)):
+            raise Unproven(f"The connection to {self._host} is a new one.", "It is asked again who it is.")
         if self._sock is None:
             given, self._bare = self._bare if self._tls else None, None
             answer = given or await tcp.connect(self._source, self._host, self._port, tcp.CONNECT_TIMEOUT_S)
@@ -289,8 +282,10 @@ class HttpLink:
             if isinstance(sock, TlsSocket):
                 await sock.sendall(data, self._timeout)
                 return
+            if (sent := _sent_at_once(sock, data)) == len(data):
+                return
             async with asyncio.timeout(self._timeout):
-                await asyncio.get_running_loop().sock_sendall(sock, data)
+                await asyncio.get_running_loop().sock_sendall(sock, memoryview(data)[sent:])
         except TimeoutError:
             raise
         except OSError as error:
@@ -404,6 +399,14 @@ class _Early(Exception):
     """The device answers before it has all that is sent to it."""
 
 
+def _sent_at_once(sock: socket.socket, data: bytes) -> int:
+    """How many bytes went without a wait; mostly all of them."""
+    try:
+        return sock.send(data)
+    except (BlockingIOError, InterruptedError):
+        return 0
+
+
 def _peeked(sock: socket.socket) -> bool:
     """Whether something is there to be received."""
     try:
@@ -422,9 +425,9 @@ def _held_back(sock: Sock) -> int:
 
 def _hung_up(sock: Sock) -> bool:
     """Whether the device closed a kept connection meanwhile; then a call on it could only be lost."""
-    with contextlib.suppress(BlockingIOError):
-        try:
-            return sock.recv(1, socket.MSG_PEEK) == b""
-        except ConnectionError:
-            return True
-    return False
+    try:
+        return sock.recv(1, socket.MSG_PEEK) == b""
+    except BlockingIOError:
+        return False
+    except ConnectionError:
+        return True

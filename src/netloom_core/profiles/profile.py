@@ -324,6 +324,11 @@ class Profile(Part):
         """Every live or driven item by its short name."""
         return {item.id: item for item in self.written_out if item.live or item.drive}
 
+    @cached_property
+    def targets(self) -> dict[str, list[str]]:
+        """By the short name of a driven point the states that it can be driven to; empty where it takes any value."""
+        return {name: item.targets or item.states for name, item in self.by_point.items() if item.drive}
+
     def binding(self, item: Item, channel: str) -> Binding | None:
         """How an item is had by a channel; None where it is not."""
         form = self.channels[channel]

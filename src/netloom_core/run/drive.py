@@ -37,11 +37,11 @@ def short_name(profile: Profile, point: str) -> str:
 
 def checked_point(profile: Profile, point: str, state: str) -> str:
     """The state as the point tells it. Raises UnknownSetting and OutOfRange."""
-    one = profile.by_point.get(point)
-    if one is None or not one.drive:
-        drivable = ", ".join(p.id for p in profile.by_point.values() if p.drive) or "none"
+    targets = profile.targets.get(point)
+    if targets is None:
+        drivable = ", ".join(profile.targets) or "none"
         raise UnknownSetting(f"{profile.model} has no point {point} to drive.", f"It has: {drivable}.", target=point)
-    targets = one.targets or one.states
+    one = profile.by_point[point]
     if not targets:
         return one.state_of(given(one, state))
     if state not in targets:
@@ -54,7 +54,7 @@ def held_and_rest(profile: Profile, point: str, state: str) -> tuple[str, str, s
     point = short_name(profile, point)
     state = checked_point(profile, point, state)
     one = profile.by_point[point]
-    targets = one.targets or one.states
+    targets = profile.targets[point]
     if len(targets) != 2:
         raise CannotDo(
             f"{one.label} has no two states, one to hold and one to let it go to.", "Drive it to one of them."

@@ -19,6 +19,7 @@ from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
+from netloom_core.model.fence import why_fenced
 from netloom_core.model.lock import FREE_IT
 from netloom_core.model.work import (
     ACTING,
@@ -190,7 +191,7 @@ class _Device:
                 step.state = SKIPPED
                 step.message = "The run was stopped; what came of this step before is in the journal."
                 return context.target
-            if kind.writes and (fence := await self._records.fence(step.device, None)):
+            if kind.writes and (fence := why_fenced(await self._records.fences(step.device), None)):
                 raise Fenced(fence, FENCED_HINT, target=step.device)
             if kind.writes:
                 await self._may_change(step, context)

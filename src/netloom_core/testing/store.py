@@ -214,10 +214,9 @@ class MemoryStore:
         record = self.records[device]
         record.expected[level] = [*record.expected.get(level, []), secret] if secret else []
 
-    async def fence(self, device: str, point: str | None) -> str:
+    async def fences(self, device: str) -> Mapping[str, str]:
         self.hook("fence")
-        names = self.records[device].fences
-        return next((why for where, why in names.items() if point is None or where in ("", point)), "")
+        return self.records[device].fences
 
     async def locks(self, device: str) -> Sequence[Lock]:
         self.hook("locks")

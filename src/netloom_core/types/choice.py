@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Any, Literal, Self
 
 from pydantic import Field, field_validator
@@ -38,7 +39,9 @@ class Choice(ValueType):
         options = [Option(value=n, label=axis.called(n)) for n in axis.numbers]
         if self.none:
             options.insert(0, Option(value=0, label=self.none))
-        return self.model_copy(update={"options": options})
+        made = self.model_copy(update={"options": options})
+        made.__dict__.pop("by_word", None)  # a copy brings along what was worked out before
+        return made
 
     def want(self) -> str:
         shown = [str(option.value) for option in self.options]
@@ -47,14 +50,20 @@ class Choice(ValueType):
     def canonical(self, value: Any) -> str | int:
         if not isinstance(value, str | int) or isinstance(value, bool):
             raise self.bad(value)
-        word = str(value).casefold()
+        found = self.by_word.get(str(value).casefold())
+        if found is None:
+            raise self.bad(value)
+        return found
+
+    @cached_property
+    def by_word(self) -> dict[str, str | int]:
+        """Options by their values and labels in small letters. A value counts before a label, the first of each."""
+        words: dict[str, str | int] = {}
         for option in self.options:
-            if value == option.value or word == str(option.value).casefold():
-                return option.value
+            words.setdefault(str(option.value).casefold(), option.value)
         for option in self.options:
-            if word == option.label.casefold():
-                return option.value
-        raise self.bad(value)
+            words.setdefault(option.label.casefold(), option.value)
+        return words
 
     def default(self) -> str | int:
         return self.options[0].value

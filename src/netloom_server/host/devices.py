@@ -133,8 +133,8 @@ class DeviceRecords:
         else:
             Secret.objects.filter(device=ident, sent=level).update(sent=None)
 
-    async def fence(self, device: str, point: str | None) -> str:
-        return await in_records(fences.why_not, device, point, self._library)
+    async def fences(self, device: str) -> Mapping[str, str]:
+        return await in_records(fences.of, device, self._library)
 
     async def locks(self, device: str) -> Sequence[Lock]:
         return await in_records(locks.of, device, self._library)

@@ -170,9 +170,11 @@ class HttpDriver(BoundDriver):
     def _known(self, reply: Any) -> dict[str, str]:
         if not isinstance(reply, dict):
             raise ProtocolError(f"{self.target.address} reports its points in an unknown form.")
-        known = ((name, self.profile.by_point.get(name), said) for name, said in reply.items())
-        told = ((name, _state(item, said)) for name, item, said in known if item is not None)
-        return {name: state for name, state in told if state is not None}
+        points, known = self.profile.by_point, {}
+        for name, said in reply.items():
+            if (item := points.get(name)) is not None and (state := _state(item, said)) is not None:
+                known[name] = state
+        return known
 
     async def watch(self) -> AsyncIterator[dict[str, str]]:
         call = self._channel.events

@@ -79,8 +79,8 @@ class Records(Protocol):
         """
         ...
 
-    async def fence(self, device: str, point: str | None) -> str:
-        """Why nothing there may be driven or written now, in words; empty where it may."""
+    async def fences(self, device: str) -> Mapping[str, str]:
+        """Why what of it may not be driven now, for `why_fenced`."""
         ...
 
     async def locks(self, device: str) -> Sequence[Lock]:

@@ -11,6 +11,7 @@ from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, NotDone, Requ
 from netloom_core.live.sessions import Presence
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
+from netloom_core.model.fence import why_fenced
 from netloom_core.model.work import StepState
 from netloom_core.run.drive import drive
 from netloom_core.run.steps.base import PAUSE_S, StepContext
@@ -53,7 +54,7 @@ class PowerCycle:
                 target=context.target.device,
             )
         feeder = await self._feeder(context)
-        if fence := await context.records.fence(feeder.device, str(params["point"])):
+        if fence := why_fenced(await context.records.fences(feeder.device), str(params["point"])):
             raise Fenced(fence, FENCED_HINT, target=feeder.device)
         there = await self._itself(context)
         before = await self._has(context) if there else {}

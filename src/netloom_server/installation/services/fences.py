@@ -44,17 +44,19 @@ def lift(ident: int, by: str, lead: bool) -> Fence:
     return there
 
 
-def why_not(device: str, point: str | None, library: Library) -> str:
-    """In words; empty where nothing is in the way. `point` None asks for any fence there."""
+def of(device: str, library: Library) -> dict[str, str]:
+    """What is in the way there now, in words: by point, by its short name and its path; "" is the whole device."""
     found = Fence.objects.filter(device=device, until__gt=timezone.now()).select_related("device").order_by("until")
+    ways: dict[str, str] = {}
     for fence in found:
+        what = f"{fence.point} of {fence.device.name}" if fence.point else fence.device.name
+        until = timezone.localtime(fence.until).strftime("%H:%M")
+        why = f"{what} is fenced off by {fence.by} until {until}: {fence.why}."
+        ways.setdefault(fence.point, why)
         profile = library.get(fence.device.profile)
-        short = short_name(profile, point) if profile is not None and point else point
-        if point is None or fence.point in ("", short):
-            what = f"{fence.point} of {fence.device.name}" if fence.point else fence.device.name
-            until = timezone.localtime(fence.until).strftime("%H:%M")
-            return f"{what} is fenced off by {fence.by} until {until}: {fence.why}."
-    return ""
+        if profile is not None and (item := profile.by_point.get(fence.point)) is not None:
+            ways.setdefault(item.path, why)
+    return ways
 
 
 def shown(device: Device) -> list[dict[str, Any]]:
