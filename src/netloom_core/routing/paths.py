@@ -83,7 +83,8 @@ def paths(site: Site) -> list[Path]:
     for thing in site.things.values():
         cables = site.out_of(thing.id)
         for ident, jack in thing.there.ends:
-            if jack.way == "shown" or _ends(site, thing, jack, cables.get(ident)):
+            cable = cables.get(ident)
+            if jack.way == "shown" or ((cable or jack.connected) and _ends(site, thing, jack, cable)):
                 found.append(_path(site, End(thing.id, ident), trunks))
     return found
 
@@ -134,8 +135,9 @@ def _trunk(site: Site, end: End, known: dict[End, _Trunk]) -> _Trunk:
     chain: list[tuple[End, Hop]] = []
     at, circle, seen = end, False, {end}
     while True:
-        if at in known and len(known[at].hops) + len(chain) <= MOST_HOPS:
-            trunk = known[at]
+        there = known.get(at)
+        if there is not None and len(there.hops) + len(chain) <= MOST_HOPS:
+            trunk = there
             break
         hop, before, source, begun = _hop(site, at)
         chain.append((at, hop))
@@ -157,10 +159,10 @@ def _trunk(site: Site, end: End, known: dict[End, _Trunk]) -> _Trunk:
         place, hop = chain[number]
         if hops:
             notes += _unlike(site, hops[-1], hop)
-        flow = _through(flow, hop, site.things[hop.device])
+        flow = _through(flow, hop, site.things[place.device])
         hops.append(hop)
         # Kept where several ways go on from here.
-        if number and not circle and len(site.things[chain[number - 1][1].device].there.ends) > 1:
+        if number and not circle and len(site.things[chain[number - 1][0].device].there.ends) > 1:
             known[place] = _Trunk(tuple(hops), trunk.source, trunk.begun, flow, tuple(notes))
     return _Trunk(tuple(hops), trunk.source, trunk.begun, flow, tuple(notes))
 
@@ -326,9 +328,9 @@ def _takes(edid: Edid, shape: str) -> bool:
 def _unlike(site: Site, one: Hop, other: Hop) -> tuple[str, ...]:
     """What stops nothing and is worth a look: two halves of a kit with unlike versions."""
     here, there = site.things[one.device], site.things[other.device]
-    jack = there.jacks.get(other.into)
-    if jack is None or jack.carries != "link" or here.profile.id != there.profile.id:
+    if here.profile.id != there.profile.id or not here.firmware or not there.firmware:
         return ()
-    if not here.firmware or not there.firmware or here.firmware == there.firmware:
+    jack = there.jacks.get(other.into)
+    if jack is None or jack.carries != "link" or here.firmware == there.firmware:
         return ()
     return (f"{here.name} has firmware {here.firmware}, its other half {there.name} {there.firmware}",)

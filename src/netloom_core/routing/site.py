@@ -84,7 +84,7 @@ class Thing:
 
     @property
     def jacks(self) -> dict[str, Jack]:
-        return self.there.all
+        return (self._there or self.there).all
 
     def met(self, need: Need) -> bool:
         """Whether a need holds; what is not known is taken to hold."""
