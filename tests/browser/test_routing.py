@@ -184,6 +184,19 @@ def test_crosspoints_by_the_keyboard_and_a_change_at_the_front(demo: Demo, route
     assert route.complaints() == []
 
 
+def test_serial_and_infrared_have_grids_of_their_own_and_can_do_without_an_input(demo: Demo, route: Page) -> None:
+    route.select("Control switch")
+    cell(route, "None to Hall display: taken")
+    infrared = route.xpath("//*[@role='grid' and @aria-label='Infrared']")
+    route.driver.execute_script("arguments[0].focus()", infrared)
+    keys(route, Keys.ARROW_RIGHT, Keys.ARROW_RIGHT, Keys.ENTER)
+    cell(route, "Remote eye to Hall display: taken")
+    assert words(demo, "Control switch", "infrared-1=2", "serial-1=0") == ["same", "same"]
+    keys(route, Keys.HOME, Keys.ENTER)
+    route.until(lambda: words(demo, "Control switch", "infrared-1=0") == ["same"], "nothing comes in there any more")
+    assert violations(route) == []
+
+
 def test_a_lock_is_told_with_its_reason_and_nothing_gets_by_it(demo: Demo, route: Page) -> None:
     route.select("Hall matrix")
     grid(route)

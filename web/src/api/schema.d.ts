@@ -2899,18 +2899,14 @@ export interface components {
             notes: string[];
             trouble: string;
         };
-        /**
-         * @description `none` is the state of a row without an input; empty where each always has one. With `levels` each cell is a
-         *     level of its own.
-         */
+        /** @description With `levels` each cell is a level of its own. */
         Grid: {
             label: string;
             rows: components["schemas"]["GridRow"][];
             columns: components["schemas"]["GridColumn"][];
-            none: string;
             levels: components["schemas"]["GridLevels"] | null;
         };
-        /** @description An input, or an output of a row: which points tell what of it. */
+        /** @description `state` is the one of a row that has it; "no input" is a column, too, where a row can do without. */
         GridColumn: {
             number: number;
             label: string;
@@ -2921,6 +2917,7 @@ export interface components {
             protected: components["schemas"]["Told"] | null;
             edid: string;
             stops: components["schemas"]["HoldsBack"][];
+            state: string;
         };
         GridLevels: {
             /** Format: double */

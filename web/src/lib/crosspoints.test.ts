@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { called, type Column, type GridForm, heldBack, lockOn, moved, side, signal, toAll, told } from "./crosspoints";
 
-const column = (number: number, more: Partial<Column> = {}): Column => ({ number, label: `Input ${number}`, name: "", jack: `in-${number}`, present: { point: `format-${number}`, one_of: [], none_of: ["-"] }, format: `format-${number}`, protected: { point: `protected-${number}`, one_of: ["on"], none_of: [] }, edid: "", stops: [], ...more });
+const column = (number: number, more: Partial<Column> = {}): Column => ({ number, state: String(number), label: `Input ${number}`, name: "", jack: `in-${number}`, present: { point: `format-${number}`, one_of: [], none_of: ["-"] }, format: `format-${number}`, protected: { point: `protected-${number}`, one_of: ["on"], none_of: [] }, edid: "", stops: [], ...more });
 const row = (number: number) => ({ ...column(number), label: `Output ${number}`, point: `output-${number}`, said: "", points: [], drive: number !== 3, stops: [{ point: `on-${number}`, states: ["off"], why: "the output is off", drive: true }] });
-const grid: GridForm = { label: "Routing", rows: [1, 2, 3, 4].map(row), columns: [1, 2, 3].map((n) => column(n)), none: "", levels: null };
+const grid: GridForm = { label: "Routing", rows: [1, 2, 3, 4].map(row), columns: [1, 2, 3].map((n) => column(n)), levels: null };
 
 describe("crosspoints", () => {
   it("tells a signal, none, and what nobody knows apart", () => {
@@ -21,7 +21,7 @@ describe("crosspoints", () => {
   });
   it("holds an input for every output that may have it and has it not", () => {
     const states = { "output-1": "2", "output-2": "1", "output-4": "1" };
-    expect(toAll(grid, 2, states, (point) => point === "output-4")).toEqual({ "output-2": "2" });
+    expect(toAll(grid, "2", states, (point) => point === "output-4")).toEqual({ "output-2": "2" });
   });
   it("finds the lock in the way", () => {
     const lock = { id: 1, device: "d", name: "M", point: "output-1", path: "/o", state: "3", why: "w", by: "b", at: "", said: "" };

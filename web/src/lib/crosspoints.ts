@@ -3,6 +3,8 @@ import type { Schemas } from "../api/client";
 export type GridForm = Schemas["Grid"];
 export type Row = Schemas["GridRow"];
 export type Column = Schemas["GridColumn"];
+/** What rows and columns have in common. */
+export type Place = Omit<Column, "state">;
 export type States = Record<string, string>;
 
 /** Whether a point tells that a thing is there; null where nobody knows. */
@@ -13,9 +15,9 @@ export function told(form: Schemas["Told"] | null, states: States): boolean | nu
 }
 
 /** What keeps a signal from leaving there, in words; empty where nothing does. */
-export const heldBack = (row: Column, states: States): string => row.stops.find((stop) => stop.states.includes(states[stop.point] ?? ""))?.why ?? "";
+export const heldBack = (row: Place, states: States): string => row.stops.find((stop) => stop.states.includes(states[stop.point] ?? ""))?.why ?? "";
 
-export const called = (one: Column): string => one.name || one.label;
+export const called = (one: Place): string => one.name || one.label;
 
 /** What comes in at an input, in words. */
 export function signal(column: Column, states: States): string {
@@ -48,8 +50,7 @@ export function moved(at: [number, number], key: string, rows: number, columns: 
 }
 
 /** One input held for every output that may have it and has it not. */
-export function toAll(grid: GridForm, column: number, states: States, locked: (point: string, state: string) => boolean): Record<string, string> {
-  const state = String(column);
+export function toAll(grid: GridForm, state: string, states: States, locked: (point: string, state: string) => boolean): Record<string, string> {
   return Object.fromEntries(grid.rows.filter((row) => row.drive && states[row.point] !== state && !locked(row.point, state)).map((row) => [row.point, state]));
 }
 

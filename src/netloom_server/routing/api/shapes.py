@@ -167,8 +167,8 @@ class HoldsBackSerializer(Form):
     drive = serializers.BooleanField()
 
 
-class GridColumnSerializer(Form):
-    """An input, or an output of a row: which points tell what of it."""
+class GridPlaceSerializer(Form):
+    """What is at one end of a row or a column: which points tell what of it."""
 
     number = serializers.IntegerField()
     label = serializers.CharField()  # type: ignore[assignment]
@@ -181,7 +181,13 @@ class GridColumnSerializer(Form):
     stops = HoldsBackSerializer(many=True)
 
 
-class GridRowSerializer(GridColumnSerializer):
+class GridColumnSerializer(GridPlaceSerializer):
+    """`state` is the one of a row that has it; "no input" is a column, too, where a row can do without."""
+
+    state = serializers.CharField()
+
+
+class GridRowSerializer(GridPlaceSerializer):
     """`points` has one for each column where each cell is a point of its own."""
 
     point = serializers.CharField()
@@ -198,13 +204,11 @@ class GridLevelsSerializer(Form):
 
 
 class GridSerializer(Form):
-    """`none` is the state of a row without an input; empty where each always has one. With `levels` each cell is a
-    level of its own."""
+    """With `levels` each cell is a level of its own."""
 
     label = serializers.CharField()  # type: ignore[assignment]
     rows = GridRowSerializer(many=True)
     columns = GridColumnSerializer(many=True)
-    none = serializers.CharField()
     levels = GridLevelsSerializer(allow_null=True)
 
 

@@ -74,6 +74,9 @@ def _point(profile: Profile, path: str) -> str:
     return item.id if item is not None else ""
 
 
+_NO_JACK: dict[str, Any] = {"jack": "", "present": None, "format": "", "protected": None, "edid": "", "stops": []}
+
+
 def grids(device: Device, thing: core.Thing, library: Library) -> list[dict[str, Any]]:
     """Each crosspoint view of a device that can be driven: its rows and columns, and which points tell what of them."""
     profile = library.need(device.profile)
@@ -111,16 +114,20 @@ def grids(device: Device, thing: core.Thing, library: Library) -> list[dict[str,
                     if number in cells
                 ],
                 "columns": [
+                    {"number": 0, "state": str(option.value), "label": option.label, "name": "", **_NO_JACK}
+                    for option in getattr(one.type, "options", [])
+                    if option.value not in columns.numbers
+                ]
+                + [
                     {
                         "number": number,
+                        "state": str(number),
                         "label": columns.called(number),
                         "name": str(names.get(columns.name_path(view.across, number)) or ""),
                         **_jack_at(profile, view, view.across, number, "in"),
                     }
                     for number in columns.numbers
                 ],
-                "none": next((str(o.value) for o in getattr(one.type, "options", [])
-                              if o.value not in columns.numbers), ""),
                 "levels": {**one.type.limits(), "unit": one.unit} if leveled else None,
             }
         )  # fmt: skip
@@ -142,7 +149,7 @@ def _jack_at(profile: Profile, view: View, axis: str, number: int, way: str) -> 
         None,
     )
     if jack is None:
-        return {"jack": "", "present": None, "format": "", "protected": None, "edid": "", "stops": []}
+        return _NO_JACK
     return {
         "jack": jack.id,
         "present": _told(profile, jack.present if way == "in" else jack.connected),

@@ -37,7 +37,7 @@ export function Grid({ device, grid, states, locks, ends }: Props) {
   const px = side(grid.columns.length);
   const send = (cells: Record<string, string>) => take.mutate(Object.entries(cells).map(([point, state]) => ({ device: device.id, point, state })));
   const act = (row: Row, column: Column, hold: boolean) => {
-    const state = String(column.number);
+    const state = column.state;
     if (!row.drive || locked(row.point, state)) return;
     if (hold || holds) setHeld((now) => (now[row.point] === state ? without(now, row.point) : { ...now, [row.point]: state }));
     else send({ [row.point]: state });
@@ -55,7 +55,7 @@ export function Grid({ device, grid, states, locks, ends }: Props) {
       Enter: () => (event.ctrlKey && waiting ? send(held) : act(row, column, event.shiftKey)),
       " ": () => act(row, column, true),
       l: () => setLocking({ point: row.point, state: "" }),
-      a: () => setHeld({ ...held, ...toAll(grid, column.number, known, (p, s) => !!locked(p, s)) }),
+      a: () => setHeld({ ...held, ...toAll(grid, column.state, known, (p, s) => !!locked(p, s)) }),
       Delete: () => setHeld({}),
     };
     if (!next && !acts[event.key]) return;
@@ -107,7 +107,7 @@ export function Grid({ device, grid, states, locks, ends }: Props) {
           <div role="row" className="sticky top-0 z-20 flex bg-cloth">
             <div role="columnheader" className="sticky left-0 z-10 w-40 shrink-0 bg-cloth" aria-label="Outputs" />
             {grid.columns.map((one, index) => (
-              <Head key={one.number} column={one} px={px} lit={at?.[1] === index} word={signal(one, known)} there={told(one.present, known)} all={() => setHeld({ ...held, ...toAll(grid, one.number, known, (p, s) => !!locked(p, s)) })} />
+              <Head key={one.state} column={one} px={px} lit={at?.[1] === index} word={signal(one, known)} there={told(one.present, known)} all={() => setHeld({ ...held, ...toAll(grid, one.state, known, (p, s) => !!locked(p, s)) })} />
             ))}
           </div>
           {grid.rows.map((row, index) => (
@@ -135,10 +135,10 @@ export function Grid({ device, grid, states, locks, ends }: Props) {
         {here ? (
           <>
             <span className="min-w-0 flex-1" aria-live="polite">
-              {says(here.row, here.column, known, ends, locked(here.row.point, String(here.column.number)))}
+              {says(here.row, here.column, known, ends, locked(here.row.point, here.column.state))}
             </span>
-            {locked(here.row.point, String(here.column.number)) ? (
-              <Button disabled={unlock.isPending} onClick={() => unlock.mutate(locked(here.row.point, String(here.column.number))!.id)}>
+            {locked(here.row.point, here.column.state) ? (
+              <Button disabled={unlock.isPending} onClick={() => unlock.mutate(locked(here.row.point, here.column.state)!.id)}>
                 Unlock
               </Button>
             ) : (
@@ -165,7 +165,7 @@ function barredOf(locks: Schemas["Lock"][], device: string, point: string): stri
 }
 
 function says(row: Row, column: Column, states: States, ends: Record<string, string>, lock: Schemas["Lock"] | undefined): string {
-  const now = states[row.point] === String(column.number) ? "is taken" : "is not taken";
+  const now = states[row.point] === column.state ? "is taken" : "is not taken";
   const words = [`${called(column)} to ${called(row)}${ends[row.jack] ? ` (${ends[row.jack]})` : ""} ${now}`, signal(column, states), heldBack(row, states)];
   if (told(row.present, states) === false) words.push("nothing is plugged in there");
   if (lock) words.push(lock.said.replace(/\.$/, ""));
@@ -212,7 +212,7 @@ const Line = memo(function Line({ row, index, id, px, columns, state, held, lock
   const marks = useMemo(() => {
     const found = new Map<number, { taken: boolean; held: boolean; barred: boolean }>();
     const mark = (of: string, what: Partial<{ taken: boolean; held: boolean; barred: boolean }>) => {
-      const column = columns.findIndex((one) => String(one.number) === of);
+      const column = columns.findIndex((one) => one.state === of);
       if (column >= 0) found.set(column, { taken: false, held: false, barred: false, ...found.get(column), ...what });
     };
     for (const one of barred.split(",")) mark(one, { barred: true });

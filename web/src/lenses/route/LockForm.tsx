@@ -26,7 +26,7 @@ export function LockForm({ device, grid, point, close }: { device: string; grid:
         <Choice value={state} onChange={(event) => setState(event.target.value)}>
           <option value="">as it is: nobody changes it from here</option>
           {grid.columns.map((one) => (
-            <option key={one.number} value={String(one.number)}>
+            <option key={one.state} value={one.state}>
               only against {called(one)}
             </option>
           ))}

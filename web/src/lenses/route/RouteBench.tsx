@@ -57,7 +57,7 @@ function Live({ device, named, grids }: { device: Device; named: boolean; grids:
   return (
     <>
       {grids.map((grid) => (
-        <div key={grid.label}>
+        <div key={grid.label} className="mb-4">
           <Heading aside={trouble ? <span className="text-madder">no live states: {trouble}</span> : states ? "live" : "asking …"}>{named ? `${device.name}: ${grid.label}` : grid.label}</Heading>
           {grid.levels ? <LevelGrid device={device} grid={grid} states={states} locks={locks} /> : <Grid device={device} grid={grid} states={states} locks={locks} ends={ends} />}
         </div>
