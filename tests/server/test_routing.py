@@ -150,7 +150,11 @@ def test_a_grid_of_several_on_the_same_axes_names_the_jacks_that_it_joins(librar
 def test_a_grid_says_which_points_tell_what(viewer: APIClient, wall: dict[str, Device]) -> None:
     [grid] = get(viewer, "grids/Matrix")["grids"]
     assert [row["point"] for row in grid["rows"]] == [f"output-{n}" for n in range(1, 9)]
-    assert (grid["rows"][1]["name"], grid["columns"][0]["name"], grid["columns"][0]["state"]) == ("Foyer", "Player", "1")
+    assert (grid["rows"][1]["name"], grid["columns"][0]["name"], grid["columns"][0]["state"]) == (
+        "Foyer",
+        "Player",
+        "1",
+    )
     assert grid["rows"][1]["stops"] == [{"point": "on-2", "states": ["off"], "why": "the output is off", "drive": True}]
     assert grid["columns"][0]["present"] == {"point": "format-1", "one_of": [], "none_of": ["-"]}
     assert grid["columns"][0]["protected"] == {"point": "protected-1", "one_of": ["on"], "none_of": []}

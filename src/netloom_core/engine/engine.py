@@ -213,10 +213,9 @@ class Engine:
             raise target
         talk = await self.sessions.talk(target, "read", Priority.RUN)
         time = self._shop.clock.now()
-        documents = await talk.read_sets(("running", "startup"))
+        await talk.read_sets(("running", "startup"))
         known = talk.known
-        told = {which: document for which, document in documents.items() if document}
-        await self._records.save_reading(target.device, told, known.identity, time, known.unreadable)
+        await self._records.save_reading(target.device, known.told, known.identity, time, known.unreadable)
 
     async def _states(self, command: commands.States) -> dict[str, Any]:
         try:

@@ -108,7 +108,8 @@ class DeviceStore(Protocol):
     ) -> None:
         """What a device was just read to have, asked for at `time`. Older knowledge never replaces newer.
 
-        `unreadable` are values that came and could not be understood, by path, with the reason.
+        A set that was not asked for is missing, and stays as it was known; one of which it told nothing is empty, and
+        is not known any more. `unreadable` are values that came and could not be understood, by path, with the reason.
         """
         ...
 

@@ -46,6 +46,7 @@ class Known:
     """What was last read, and when (Unix time in seconds)."""
 
     documents: dict[str, tuple[Document, float]] = field(default_factory=dict)
+    told: dict[str, Document] = field(default_factory=dict)  # of that reading; empty is a set of which it told nothing
     unreadable: dict[str, str] = field(default_factory=dict)  # of that reading, by path: why
     states: dict[str, str] = field(default_factory=dict)
     states_at: float = 0.0
@@ -310,7 +311,8 @@ class Talk:
             return documents
 
         found: dict[str, Document] = await self._call(all_of_them) if told else {}
-        self._session.known.unreadable = unreadable
+        known = self._session.known
+        known.told, known.unreadable = found, unreadable
         if unreadable and "running" in found and not found["running"]:
             raise ProtocolError(
                 f"{self.target.name} told none of its values: {next(iter(unreadable.values()))}",

@@ -34,6 +34,10 @@ async def _devices(store: Store, device: str, other: str, document: Document, no
     evidence = (await store.proofs.evidence([device]))[device]
     assert evidence.running == newer, "older knowledge does not replace newer"
     assert dict(evidence.unreadable) == {"/odd": "no number"}, "nor what could not be read in it"
+    await store.devices.save_reading(device, {"running": newer}, None, now + 0.1)
+    assert (await store.proofs.evidence([device]))[device].startup == newer, "what was not asked for stays"
+    await store.devices.save_reading(device, {"running": newer, "startup": {}}, None, now + 0.2)
+    assert (await store.proofs.evidence([device]))[device].startup == {}, "what it tells no more is not known any more"
     await store.devices.save_place(device, "127.20.10.99", target.speed, now)
     await store.devices.save_place(device, "127.20.10.98", target.speed, now - 60)
     assert (await _target(store, device)).address == "127.20.10.99", "nor an older place a newer one"

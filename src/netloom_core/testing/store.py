@@ -158,9 +158,7 @@ class MemoryStore:
         before = (record.documents.get("running", {}), record.documents.get("startup", {}))
         now = (documents.get("running", before[0]), documents.get("startup", before[1]))
         record.lost = losses(before, now, record.lost, record.intended)
-        for name, document in documents.items():
-            if document:
-                record.documents[name] = document
+        record.documents |= documents
         record.read_at, record.identity, record.trouble = time, identity, ""
         record.unreadable = dict(unreadable)
         profile = self.library.get(record.target.profile)

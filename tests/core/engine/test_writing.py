@@ -5,11 +5,12 @@ import copy
 
 import pytest
 
-from netloom_core.documents.tree import get, put
+from netloom_core.documents.tree import Document, get, put
 from netloom_core.engine.ports import MadePlan
 from netloom_core.errors import ProtocolError, WrongCredentials
 from netloom_core.profiles.abilities import Abilities
 from netloom_core.run.steps.registry import STEPS
+from netloom_core.testing.devices import MemoryDriver
 from tests.core.rig import ALL, Rig, states
 
 IDLE, REST = "/relays/1/idle", "/inputs/2/rest"
@@ -257,3 +258,22 @@ async def test_what_steps_say_that_they_would_do_is_what_they_do(rig: Rig) -> No
     run = await rig.apply(plan)
     assert run.state == "done"
     assert sets["running"] == rig.box.running
+
+
+async def test_what_it_keeps_and_tells_no_more_is_not_known_any_more(rig: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What was read before would look as if it were kept still: a store that does nothing would pass as proven."""
+    await rig.engine.do({"do": "read", "devices": ["dev1"]})
+    assert rig.record().documents["startup"]
+    whole = MemoryDriver.read
+
+    async def read(driver: MemoryDriver, which: str) -> Document:
+        document = await whole(driver, which)
+        driver.unreadable = dict.fromkeys(CLOSED, "no number") if which == "startup" else {}
+        return document if which == "running" else {}
+
+    monkeypatch.setattr(MemoryDriver, "read", read)
+    rig.box.stores = False
+    run = await rig.set(CLOSED)
+    assert states(run) == ["done", "unproven"]
+    assert get(rig.record().documents["running"], IDLE) == "closed"
+    assert rig.record().documents["startup"] == {}

@@ -170,8 +170,7 @@ class PlanRun:
                 raise
             raise NetloomError(f"it cannot be read: {error.message}", error.hint) from error
         known = talk.known
-        told = {which: document for which, document in documents.items() if document}
-        await shop.records.save_reading(order.device, told, known.identity, time, known.unreadable)
+        await shop.records.save_reading(order.device, known.told, known.identity, time, known.unreadable)
         running, startup = documents["running"], documents["startup"]
         locks = tuple(await shop.records.locks(order.device))
         return Subject(order.device, profile, talk.abilities, running, startup, _levels(target), locks)

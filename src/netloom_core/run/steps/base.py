@@ -19,7 +19,7 @@ from netloom_core.clock import Clock
 from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
 from netloom_core.errors import CodeWanted, NetloomError, NoAnswer, ProtocolError, Unproven
 from netloom_core.library.load import Library
-from netloom_core.live.session import Known, Talk
+from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.change import Change
 from netloom_core.model.device import Identity, Target
@@ -209,13 +209,9 @@ class StepContext:
     async def read(self, *which: str) -> dict[str, Document]:
         """These sets as they are now, saved with the time at which they were asked for."""
         talk, time = await self.talk(), self.clock.now()
-        documents = await talk.read_sets(which)
-        await self._save(talk.known, documents, time)
+        documents, known = await talk.read_sets(which), talk.known
+        await self.records.save_reading(self.target.device, known.told, known.identity, time, known.unreadable)
         return documents
-
-    async def _save(self, known: Known, documents: Mapping[str, Document], time: float) -> None:
-        told = {name: document for name, document in documents.items() if document}
-        await self.records.save_reading(self.target.device, told, known.identity, time, known.unreadable)
 
     async def patiently(self, ask: Callable[[], Awaitable[Result]], seconds: float = PATIENCE_S) -> Result:
         """Ask until it answers, at most `seconds`; then the last error stands."""

@@ -28,7 +28,8 @@ FIELDS = ["read", "read_trouble", "unreadable", "firmware", "facts", "running", 
 
 @dataclass(frozen=True)
 class Reading:
-    """Documents by the name of their set, asked for at `time`; sets that it did not tell are missing or empty."""
+    """Documents by the name of their set, asked for at `time`; a set that was not asked for is missing, one
+    of which it told nothing is empty: what it had of that before is not known any more."""
 
     device: str
     documents: Mapping[str, dict[str, Any]]
@@ -62,9 +63,9 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
                 unit.pins = {**unit.pins, "tls": pin}
             passing = _passing(library.get(device.profile))
             unit.facts = {**{name: v for name, v in unit.facts.items() if name not in passing}, **facts}
-        now = {name: digest(document) for name, document in reading.documents.items() if document}
+        now = {name: digest(document) if document else "" for name, document in reading.documents.items()}
         held |= {now[name]: document for name, document in reading.documents.items() if document}
-        fresh |= set(now.values()) - {unit.running, unit.startup}
+        fresh |= set(now.values()) - {unit.running, unit.startup, ""}
         before.setdefault(device.id, (unit.running, unit.startup))
         _move_on(unit, now, held, device.intended)
         _still_bound(device, unit, reading, library)
