@@ -159,6 +159,7 @@ def journal(
                 say(f"    {one['message']}")
             for c in one["changes"]:
                 back = f", read back {value(c['read_back'])}" if "read_back" in c else ""
+                back = f", not read back: {c['untold']}" if "untold" in c else back
                 before = f"{value(c['from'])} → " if "from" in c else "stays "  # what a store only keeps
                 say(f"    {c['path']}: {before}{value(c['to'])}{back}")
     if not found["whole"]:

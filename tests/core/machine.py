@@ -19,7 +19,7 @@ from typing import Any
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, precondition, rule
 
-from netloom_core.documents.tree import get, leaves, put
+from netloom_core.documents.tree import MISSING, get, leaves, put, remove
 from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused, RequestError, StoreTrouble
 from netloom_core.library.load import Library
 from netloom_core.model.device import Identity
@@ -65,7 +65,7 @@ LIBRARY = Library([PROFILE])
 
 @dataclass
 class Log:
-    """What one device saw: `(moment, call, what it had then)`, and what a person changed at its front."""
+    """What one device saw: `(moment, call, what it would tell then)`, and what a person changed at its front."""
 
     calls: list[tuple[int, str, Any, Any]] = field(default_factory=list)
 
@@ -78,6 +78,9 @@ class Watched(MemoryDevice):
     def note(self, call: str, told: Any = None) -> None:
         Watched.moments += 1
         kept = (copy.deepcopy(self.running), copy.deepcopy(self.startup))
+        for which, document in zip(("running", "startup"), kept, strict=True):
+            for path in self.untold.get(which, ()):
+                remove(document, path)
         self.log_of.calls.append((Watched.moments, call, told, kept))
 
     def take(self, path: str, value: Any) -> None:
@@ -165,6 +168,14 @@ async def _worn(machine: EngineMachine, box: MemoryDevice) -> None:
     box.stores = False
 
 
+async def _untold(machine: EngineMachine, box: MemoryDevice) -> None:
+    box.untold = {"running": frozenset({"/a", "/kept"}), "startup": frozenset({"/b"})}
+
+
+async def _nothing_of_what_it_keeps(machine: EngineMachine, box: MemoryDevice) -> None:
+    box.untold = {"startup": frozenset(PATHS)}
+
+
 async def _unclear(machine: EngineMachine, box: MemoryDevice) -> None:
     """All others are there and cannot be asked who they are, for a while."""
     machine.clear_one, machine.unclear_until = box, asyncio.get_running_loop().time() + 30
@@ -195,6 +206,8 @@ HAPPENINGS: dict[str, Happening] = {
     "others unclear": _unclear,
     "half": _half,
     "worn out": _worn,
+    "untold": _untold,
+    "keeps untold": _nothing_of_what_it_keeps,
     "refused": _raising(Refused("no")),
     "silent": _raising(NoAnswer("silence")),
     "garbled": _raising(ProtocolError("garbage")),
@@ -302,7 +315,7 @@ class EngineMachine(RuleBasedStateMachine):
     def back_again(self) -> None:
         for box in self.rig.devices:
             box.silent = False
-            box.lies_about, box.half_of_write, box.stores = "", False, True
+            box.lies_about, box.half_of_write, box.stores, box.untold = "", False, True, {}
         self.rig.drivers.devices[:] = self.rig.devices
 
     # Work under trouble
@@ -438,6 +451,8 @@ class EngineMachine(RuleBasedStateMachine):
         for moment, step in self.settled[self.settled_checked :]:
             if step.state == "done":
                 self._shown_by_a_reading(moment, step)
+            if step.code == "read-back" and step.action == "write":
+                self._otherwise_by_a_reading(moment, step)
         self.settled_checked = len(self.settled)
         for moment, entry in self.intents[self.journal_checked :]:
             self._before_values_are_true(moment, entry)
@@ -485,6 +500,14 @@ class EngineMachine(RuleBasedStateMachine):
                 if PROFILE.by_path[keep["path"]].kept != "never":
                     assert any(get(startup, keep["path"]) == keep["to"] for _, startup in readings), (step, keep)
 
+    def _otherwise_by_a_reading(self, moment: int, step: StepState) -> None:
+        """What is said to be another value than wanted was told as one: what it does not tell is not known."""
+        calls = [call for call in self._box(step.device).log_of.calls if call[0] <= moment]
+        _, _, _, (running, _) = next(call for call in reversed(calls) if call[1] == "read running")
+        told = [get(running, change["path"]) for change in step.params["changes"]]
+        wanted = [change["to"] for change in step.params["changes"]]
+        assert any(a is not MISSING and a != b for a, b in zip(told, wanted, strict=True)), (step, told)
+
     def _before_values_are_true(self, moment: int, entry: JournalEntry) -> None:
         """What an intent says to have been there was read right before it was written down."""
         if entry.action != "write":
@@ -493,6 +516,7 @@ class EngineMachine(RuleBasedStateMachine):
         readings = [kept for _, call, _, kept in calls if call == "read running"]
         for change in entry.changes:
             last = get(readings[-1][0], change["path"])
+            last = None if last is MISSING else last
             assert last in (change["from"], change["to"]), f"{change} but {last!r} was read"
 
     def _places(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 from collections.abc import AsyncIterator
 from dataclasses import replace
@@ -25,6 +26,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
 from netloom_core.protocols.osdp import frames, secure
+from netloom_core.protocols.osdp.constants import REPLY_TIMEOUT_S, Cmd
 from netloom_standins.osdp_line import OsdpLine, OsdpUnit
 from netloom_standins.osdp_secure import UnitChannel
 from netloom_standins.site import BUS, single
@@ -109,6 +111,24 @@ async def bus(library: Library, tmp_path: Path) -> AsyncIterator[Bus]:
     await made.sessions.close()
     made.owners.close()
     line.stop()
+
+
+async def test_an_answer_that_comes_late_is_no_other_key(bus: Bus, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The challenge was said again meanwhile: what the unit then waits for is not what the first answer asks for."""
+    challenges = 0
+
+    async def serve(frame: frames.Frame, length: int, speed: int) -> None:
+        nonlocal challenges
+        reply = bus.unit.answer(frame)
+        if frame.code == Cmd.CHLNG:
+            challenges += 1
+            await asyncio.sleep(REPLY_TIMEOUT_S * {1: 1.4, 2: 0.8}.get(challenges, 0))
+        await bus.line.send(reply, speed)
+
+    monkeypatch.setattr(bus.line, "_serve", serve)
+    talk = await bus.talk(KEY)
+    assert get(await talk.read("running"), "/lamp/level") == 80
+    assert challenges == 3, "it was said again, and then begun anew"
 
 
 async def test_a_unit_that_wants_encryption_says_so_without_a_key(bus: Bus) -> None:

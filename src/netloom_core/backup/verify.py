@@ -11,7 +11,7 @@ from typing import Any
 
 from netloom_core.documents.diff import differences
 from netloom_core.documents.tree import MISSING, Document, get
-from netloom_core.plan.planner import would_be_kept
+from netloom_core.plan.planner import known_unkept
 from netloom_core.profiles.profile import Profile
 
 RESULTS = ("match", "drift", "unkept", "unproven", "unreachable", "no-baseline")
@@ -76,7 +76,7 @@ def verify(evidence: Evidence, *, trouble: str = "") -> Proof:
             row = told.get(path) or {"path": path, "baseline": None, "running": None, "kind": "unproven"}
             row["why"] = why
             found += [] if path in told else [row]
-    loose = would_be_kept(profile, running, evidence.startup) if profile is not None else []
+    loose = known_unkept(profile, running, evidence.startup, evidence.unreadable) if profile is not None else []
     found += [
         {"path": path, "baseline": get(baseline, path) or None, "running": get(running, path), "kind": "unkept"}
         for path in loose

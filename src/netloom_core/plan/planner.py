@@ -8,12 +8,12 @@ says which of these a value needs. An empty plan is the proof that nothing is le
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from netloom_core.documents.diff import differences, towards
-from netloom_core.documents.tree import MISSING, Document, get, merged
+from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
 from netloom_core.errors import NetloomError, WrongModel
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
@@ -80,6 +80,13 @@ def unkept_paths(profile: Profile, running: Document, startup: Document) -> list
 def would_be_kept(profile: Profile, running: Document, startup: Document) -> list[str]:
     """Paths whose running value a store would keep; what waits for a restart is told by what was staged."""
     return [path for path in unkept_paths(profile, running, startup) if not waits_for_restart(profile, path)]
+
+
+def known_unkept(
+    profile: Profile, running: Document, startup: Document, unreadable: Mapping[str, str] = ALL_READ
+) -> list[str]:
+    """Those of `would_be_kept` that it is known to keep otherwise: what could not be read may be kept all the same."""
+    return [path for path in would_be_kept(profile, running, startup) if path not in unreadable]
 
 
 @dataclass

@@ -62,6 +62,7 @@ class MemoryDevice:
 
     silent: bool = False
     lies_about: str = ""
+    untold: dict[str, frozenset[str]] = field(default_factory=dict)  # by set: paths of which it tells no value
     refuses: bool = False
     half_of_write: bool = False
     silent_after: str = ""  # the call after which it says nothing any more: write, store, restart
@@ -244,6 +245,9 @@ class MemoryDriver:
             return {}
         document = copy.deepcopy(device.startup if which == "startup" else device.running)
         for path in device.secret_paths:
+            remove(document, path)
+        self.unreadable = dict.fromkeys(device.untold.get(which, ()), "it is no value")
+        for path in self.unreadable:
             remove(document, path)
         return document
 

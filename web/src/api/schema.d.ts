@@ -2362,10 +2362,12 @@ export interface components {
             point: string;
             state: string;
         };
+        /** @description `read_back` is what the device said afterwards; where it said nothing of that, `untold` says why. */
         Change: {
             path: string;
             to: unknown;
             read_back?: unknown;
+            untold?: string;
             from: unknown;
             label?: string;
         };
@@ -3272,7 +3274,10 @@ export interface components {
             /** @default  */
             colour: string;
         };
-        /** @description A setting that is not what it was before the step: `what` is set back, or dropped where there is none now. */
+        /**
+         * @description A setting that is not what it was before the step: `what` is set back, dropped where there is none now, or not
+         *     read where nobody knows.
+         */
         Lost: {
             path: string;
             what: string;

@@ -42,6 +42,9 @@ export function shown(value: unknown, setting?: Pick<Setting, "limits" | "unit">
   return setting?.unit ? `${text} ${setting.unit}` : text;
 }
 
+/** What the device said of a value after it was written; where it said nothing, why. */
+export const readBack = (change: { read_back?: unknown; untold?: string }): string => (change.untold ? `not read back: ${change.untold}` : `read back ${shown(change.read_back)}`);
+
 /** Names of things in a row: "a, b and c". */
 export function listed(words: string[]): string {
   if (words.length < 2) return words.join("");

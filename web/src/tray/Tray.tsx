@@ -8,7 +8,7 @@ import { useChange } from "../api/work";
 import { live, secondsLeft, shareDone } from "../lib/live";
 import { ask, place } from "../lib/place";
 import { useStore } from "../lib/store";
-import { shown } from "../lib/words";
+import { readBack, shown } from "../lib/words";
 import { Button } from "../ui/Button";
 import { Bar, Tag, Trouble, Waiting, When } from "../ui/parts";
 import { AtHand } from "./AtHand";
@@ -147,12 +147,12 @@ function Detail({ run, devices }: { run: Run; devices: Device[] }) {
                 {step.changes.map((change) => (
                   <p key={change.path} title={change.path} className="font-mono text-[12px]">
                     {change.label || change.path} {shown(change.from)} → {shown(change.to)}
-                    {change.read_back !== undefined && <span className="text-soft"> · read back {shown(change.read_back)}</span>}
+                    {change.read_back !== undefined && <span className="text-soft"> · {readBack(change)}</span>}
                   </p>
                 ))}
                 {step.lost.map((one) => (
                   <p key={one.path} title={one.path} className="font-mono text-[12px]">
-                    {one.path} {shown(one.from)} → {one.what === "dropped" ? "nothing" : shown(one.to)} <span className="text-madder">{one.what}</span>
+                    {one.path} {shown(one.from)} → {one.what === "set back" ? shown(one.to) : one.what === "dropped" ? "nothing" : "?"} <span className="text-madder">{one.what}</span>
                   </p>
                 ))}
                 {step.lost.some((one) => one.what === "set back") && !going(run) && (

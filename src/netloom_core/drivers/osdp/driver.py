@@ -33,11 +33,12 @@ from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.image import Image
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols.osdp import file_transfer, flows, messages
-from netloom_core.protocols.osdp.constants import Cmd, Rep
+from netloom_core.protocols.osdp.constants import REPLY_TIMEOUT_S, Cmd, Rep
 from netloom_core.protocols.osdp.messages import Command, PdId, Reply
 from netloom_core.protocols.osdp.secure import DEFAULT_KEY, KEY_BYTES, Channel
 
 MOST_DELAY_MS, LEAST_DELAY_MS = 5000, 200  # between fragments, as the unit asks for it
+HANDSHAKES = 3
 Result = TypeVar("Result")
 PLAIN = Wire()  # a parameter table holds the values themselves
 
@@ -123,11 +124,27 @@ class OsdpDriver(BoundDriver):
         raise refused or WrongCredentials(f"{self.target.name} has another key.")
 
     async def _opened(self, key: bytes) -> None:
-        channel = Channel(key, secrets.token_bytes(8))
-        talk = self._owner.session(self._address, self._speed)
-        talk.restart()  # a handshake begins the talk anew
-        await self._converse(flows.open_channel(channel))
-        talk.channel = channel
+        """Raises WrongCredentials, and WantsEncryption where it knows no such channel, or none with this kind of key.
+
+        An answer that comes late, to the challenge before, fits no key, and what is made of it suits no unit: that is
+        believed where it happens again after a pause in which the line is quiet.
+        """
+        for left in reversed(range(HANDSHAKES)):
+            channel = Channel(key, secrets.token_bytes(8))
+            talk = self._owner.session(self._address, self._speed)
+            talk.restart()  # a handshake begins the talk anew
+            try:
+                await self._converse(flows.open_channel(channel))
+            except WantsEncryption:
+                if not left or not channel.challenged:
+                    raise
+            except WrongCredentials:
+                if not left:
+                    raise
+            else:
+                talk.channel = channel
+                return
+            await asyncio.sleep(REPLY_TIMEOUT_S)
 
     def _keys(self) -> list[bytes]:
         given = [key for login in self.logins if (key := key_of(login)) is not None]

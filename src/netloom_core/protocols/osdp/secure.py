@@ -92,6 +92,11 @@ class Channel:
         """What the security block says of the key: 0 for the default one."""
         return 0 if self._base == DEFAULT_KEY else 1
 
+    @property
+    def challenged(self) -> bool:
+        """Whether the unit has answered the challenge, and with this key."""
+        return bool(self._cryptogram)
+
     def challenge(self) -> bytes:
         return self._rnd_a
 

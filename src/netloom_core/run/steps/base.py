@@ -30,6 +30,7 @@ from netloom_core.plan.proof import Row, row_for
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
 from netloom_core.run.answers import Answers
+from netloom_core.run.steps.shown import read_back, untold, word_of
 
 Result = TypeVar("Result")
 PATIENCE_S = 6.0  # how long a silent device is asked again before a step gives up
@@ -128,6 +129,7 @@ class StepContext:
     library: Library
     open_intent: JournalEntry | None = None
     search: Search = nowhere
+    unreadable: Mapping[str, str] = field(default_factory=dict)  # of the last reading, by path: why
     _rows: dict[str, Row] = field(default_factory=dict)
     consequences: list[dict[str, Any]] = field(default_factory=list)  # what it changed by itself
     unproven: list[str] = field(default_factory=list)  # reasons why the word at the end is not `done`
@@ -210,8 +212,17 @@ class StepContext:
         """These sets as they are now, saved with the time at which they were asked for."""
         talk, time = await self.talk(), self.clock.now()
         documents, known = await talk.read_sets(which), talk.known
+        self.unreadable = known.unreadable
         await self.records.save_reading(self.target.device, known.told, known.identity, time, known.unreadable)
         return documents
+
+    def read_back(self, changes: Sequence[Mapping[str, Any]], document: Document) -> list[dict[str, Any]]:
+        """Changes with what the last reading shows of them, in one of its sets."""
+        return read_back(changes, document, self.unreadable)
+
+    def doubt(self, told: Sequence[dict[str, Any]]) -> None:
+        """What of these the last reading did not show is not proven, and why."""
+        self.unproven += [f"{self.called(row['path'])}: {row['untold']}" for row in untold(told)]
 
     async def patiently(self, ask: Callable[[], Awaitable[Result]], seconds: float = PATIENCE_S) -> Result:
         """Ask until it answers, at most `seconds`; then the last error stands."""
@@ -229,11 +240,6 @@ def value_at(document: Document, path: str) -> Any:
     """The value, None where there is none."""
     value = get(document, path)
     return None if value is MISSING else value
-
-
-def read_back(changes: Sequence[dict[str, Any]], document: Document) -> list[dict[str, Any]]:
-    """Changes as dicts, each with what the device now says."""
-    return [{**change, "read_back": value_at(document, change["path"])} for change in changes]
 
 
 def after_values(document: Document, step: StepState) -> Document:
@@ -328,14 +334,11 @@ async def settled_by_looking(context: StepContext, which: str) -> None:
             "When it answers again, read it: what is left is then planned anew.",
             target=context.target.device,
         ) from error
-    shown = read_back(list(entry.changes), document)
     if not document:
         await context.conclude("unknown", "Netloom was cut off, and the device cannot tell what it has.")
         return
-    right = all(change["read_back"] == change["to"] for change in shown)
-    await context.conclude(
-        "done" if right else "failed", "Netloom was cut off; this is what the device has now.", shown
-    )
+    shown = read_back(entry.changes, document, context.unreadable)
+    await context.conclude(word_of(shown), "Netloom was cut off; this is what the device has now.", shown)
 
 
 def undone(step: StepState) -> list[Change]:

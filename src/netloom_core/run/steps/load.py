@@ -32,6 +32,7 @@ RESUMED = 3  # times that one goes on by itself after it was cut off
 LATE = 3  # times the usual time until it is called lost
 BY_HAND_S = 300.0
 MOST_SHOWN = 200
+NOT_READ = "not read"
 LINGERS_S = 20.0  # how long one that still answers may only be about to go, at most
 AGAIN = "Load it again when its power and cable are good: it is sent from its beginning."
 DIGEST_PIECE = 1 << 18
@@ -292,6 +293,8 @@ class LoadFirmware:
             return
         moved = {one.old: one.new for one in known.renames if _from_then_on(known, one.since, step.evidence)}
         changes = _changed(context, before, now, moved)
+        if unread := [change for change in changes if change["what"] == NOT_READ]:
+            context.unproven.append(f"{len(unread)} of its settings could not be read")
         step.evidence = {**step.evidence, "settings": changes[:MOST_SHOWN]}
         if changes:
             counts = Counter(change["what"] for change in changes)
@@ -522,7 +525,9 @@ def _changed(context: StepContext, before: Document, now: Document, moved: dict[
             continue
         there = moved.get(path, path)
         has = get(now, there)
-        if has is MISSING:
+        if has is MISSING and there in context.unreadable:
+            found.append({"path": there, "what": NOT_READ, "from": was, "to": None})
+        elif has is MISSING:
             found.append({"path": path, "what": "dropped", "from": was, "to": None})
         elif has != was:
             found.append({"path": there, "what": "set back", "from": was, "to": value_at(now, there)})

@@ -17,7 +17,6 @@ from netloom_core.errors import (
     NoAnswer,
     PromisedElsewhere,
     ReadBackMismatch,
-    StalePlan,
     WrongDevice,
 )
 from netloom_core.live.sessions import Presence
@@ -25,8 +24,10 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
-from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, read_back, undone, value_at
+from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, undone, value_at
 from netloom_core.run.steps.places import arrived, check_free, find, find_anywhere, new_place, spoken, who_is
+from netloom_core.run.steps.shown import otherwise, untold, word_of
+from netloom_core.run.steps.write import stale
 
 FIRST_LOOK_S = 2.0  # how long one that should answer now is asked again
 GONE_S = 3.0  # how long a restart may take to begin
@@ -66,11 +67,8 @@ class Restart:
             )
         await arrived(context, here)
         running = (await context.patiently(lambda: context.read("running")))["running"]
-        shown = read_back([change.as_dict() for change in context.changes], running)
-        right = all(told["read_back"] == told["to"] for told in shown)
-        await context.conclude(
-            "done" if right else "failed", f"Netloom was cut off; it was found at {spoken(here)}.", shown
-        )
+        shown = context.read_back([change.as_dict() for change in context.changes], running)
+        await context.conclude(word_of(shown), f"Netloom was cut off; it was found at {spoken(here)}.", shown)
 
     async def run(self, context: StepContext) -> None:
         old, new = context.target, new_place(context, context.target)
@@ -116,12 +114,7 @@ class Restart:
         for change in context.changes:
             now = value_at(running, change.path)
             if running and now not in (change.before, change.after):
-                raise StalePlan(
-                    f"{context.called(change.path)} of {context.target.name} is {now!r} now; the plan was made when "
-                    f"it was {change.before!r}. It was not changed.",
-                    "Somebody changed it meanwhile. Look at the values and plan again.",
-                    target=context.target.device,
-                )
+                raise stale(context, change, now, "It was not changed.")
 
     async def _free_or_unstaged(self, context: StepContext, old: Target, new: Target) -> None:
         """A place that was taken meanwhile must not be where it goes at its next power cut, either."""
@@ -279,20 +272,21 @@ class Restart:
                 outcome="unknown",
             ) from error
         sets = await context.read("running", "startup")
-        kept = [told for told in read_back([c.as_dict() for c in undo], sets["startup"]) if sets["startup"]]
-        if any(told["read_back"] != told["to"] for told in kept):
+        kept = context.read_back([c.as_dict() for c in undo], sets["startup"]) if sets["startup"] else []
+        if otherwise(kept):
             raise ReadBackMismatch(
                 f"{said} It was told to stay there, but would still go to {spoken(new)} at its next restart.",
                 "Read it, then plan its address again.",
                 target=context.target.device,
                 outcome="applied",
             )
-        proven = "nothing is left of the change" if sets["startup"] else "whether it stays there it cannot tell"
+        tells = bool(sets["startup"]) and not untold(kept)
+        proven = "nothing is left of the change" if tells else "whether it stays there it cannot tell"
         raise ReadBackMismatch(
             f"{said} It was put back: {proven}.",
             "Try again, or look whether the device allows that address.",
             target=context.target.device,
-            outcome="refused" if sets["startup"] else "unknown",
+            outcome="refused" if tells else "unknown",
         )
 
     async def _left_over(self, context: StepContext, undo: Sequence[Change], here: Target, old: Target) -> list[Change]:
@@ -319,22 +313,21 @@ class Restart:
                 await talk.store()
         sets = await context.read("running", "startup")
         by_restart = context.step.params.get("by", "restart") == "restart"
-        told = read_back([change.as_dict() for change in undo], sets["startup"] if by_restart else sets["running"])
-        right = all(change["read_back"] == change["to"] for change in told)
-        await context.conclude("done" if right else "failed", "put back", told)
+        rows = [change.as_dict() for change in undo]
+        told = context.read_back(rows, sets["startup"] if by_restart else sets["running"])
+        await context.conclude(word_of(told), "put back", told)
 
     # After
 
     async def _confirm(self, context: StepContext) -> None:
         sets = await context.patiently(lambda: context.read("running", "startup"))
-        shown = read_back([change.as_dict() for change in context.changes], sets["running"])
+        shown = context.read_back([change.as_dict() for change in context.changes], sets["running"])
         context.step.evidence = {"changes": shown, "address": context.target.address}
         if not sets["running"]:
             context.unproven.append(NO_RUNNING)
             await context.conclude("unproven", NO_RUNNING, list(context.step.params.get("changes", [])))
             return
-        wrong = [told for told in shown if told["read_back"] != told["to"]]
-        if wrong:
+        if wrong := otherwise(shown):
             message = f"{context.called(wrong[0]['path'])} is {wrong[0]['read_back']!r} after the restart"
             await context.conclude("failed", message, shown)
             raise ReadBackMismatch(
@@ -344,7 +337,8 @@ class Restart:
                 target=context.target.device,
                 outcome="applied",
             )
-        await context.conclude("done", "", shown)
+        context.doubt(shown)
+        await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven), shown)
 
 
 class Readdress(Restart):

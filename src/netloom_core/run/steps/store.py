@@ -10,7 +10,8 @@ from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.planner import waits_for_restart, would_be_kept
 from netloom_core.plan.proof import NO_STARTUP
-from netloom_core.run.steps.base import StepContext, act_and_look, read_back, settled_by_looking, value_at
+from netloom_core.run.steps.base import StepContext, act_and_look, settled_by_looking
+from netloom_core.run.steps.shown import otherwise, untold, word_of
 
 
 class StoreSettings:
@@ -35,7 +36,7 @@ class StoreSettings:
         if sets["startup"] and self._kept_already(context, keeps, sets):
             self._only_shown(context, keeps, sets)
             context.step.message = "All values were kept already; read, not stored."
-            context.step.evidence = {"keeps": read_back(keeps, sets["startup"])}
+            context.step.evidence = {"keeps": context.read_back(keeps, sets["startup"])}
             return
         self._still_there(context, keeps, sets["running"])
         self._only_shown(context, keeps, sets)
@@ -59,11 +60,11 @@ class StoreSettings:
             and context.setting(keep["path"]).takes == "at-once"
             and not context.setting(keep["path"]).secret
         ]
-        gone = [keep for keep in at_once if value_at(running, keep["path"]) != keep["to"]]
+        gone = otherwise(context.read_back(at_once, running))
         if gone:
-            now = value_at(running, gone[0]["path"])
             raise StalePlan(
-                f"{context.called(gone[0]['path'])} of {context.target.name} is {now!r} now, not {gone[0]['to']!r} as "
+                f"{context.called(gone[0]['path'])} of {context.target.name} is {gone[0]['read_back']!r} now, not "
+                f"{gone[0]['to']!r} as "
                 f"was to be kept{'' if len(gone) == 1 else f', and {len(gone) - 1} more are lost'}. Nothing was "
                 "stored.",
                 "It lost power, or somebody changed it, before it was stored. Apply again.",
@@ -82,23 +83,25 @@ class StoreSettings:
                 target=context.target.device,
             )
 
-    def _missing(self, context: StepContext, keeps: list[dict[str, Any]], startup: Document) -> list[dict[str, Any]]:
+    def _kept(self, context: StepContext, keeps: list[dict[str, Any]], startup: Document) -> list[dict[str, Any]]:
+        """What its startup shows of those that a reading of it proves."""
         seen = [keep for keep in keeps if context.row(keep["path"]).kept_by in ("startup", "restart")]
-        return [told for told in read_back(seen, startup) if told["read_back"] != told["to"]]
+        return context.read_back(seen, startup)
 
     def _kept_already(self, context: StepContext, keeps: list[dict[str, Any]], sets: dict[str, Document]) -> bool:
         """Only where a reading shows it of each value; what cannot be seen is stored."""
         seen = all(context.row(keep["path"]).kept_by for keep in keeps)
         seen = seen and all(context.row(work["path"]).works_by for work in context.step.params.get("works", []))
-        return seen and not self._missing(context, keeps, sets["startup"]) and not self._idle(context, sets)
+        return seen and word_of([*self._kept(context, keeps, sets["startup"]), *self._works(context, sets)]) == "done"
 
-    def _idle(self, context: StepContext, sets: dict[str, Document]) -> list[dict[str, Any]]:
+    def _works(self, context: StepContext, sets: dict[str, Document]) -> list[dict[str, Any]]:
+        """What its running set shows of those that are to work from now on."""
         works = [
             change
             for change in context.step.params.get("works", [])
             if context.row(change["path"]).works_by == "running" and sets["running"]
         ]
-        return [told for told in read_back(works, sets["running"]) if told["read_back"] != told["to"]]
+        return context.read_back(works, sets["running"])
 
     async def _confirm(
         self,
@@ -107,10 +110,11 @@ class StoreSettings:
         sets: dict[str, Document],
         trouble: NetloomError | None,
     ) -> None:
-        shown = read_back(keeps, sets["startup"]) if sets["startup"] else list(keeps)
+        shown = context.read_back(keeps, sets["startup"]) if sets["startup"] else list(keeps)
         context.step.evidence = {"keeps": shown}
-        idle = self._idle(context, sets)
-        loose = self._missing(context, keeps, sets["startup"]) if sets["startup"] else []
+        works = self._works(context, sets)
+        kept = self._kept(context, keeps, sets["startup"]) if sets["startup"] else []
+        idle, loose = otherwise(works), otherwise(kept)
         if idle or loose:
             first = (idle or loose)[0]
             what = "would still go at a power cut" if not idle else f"is {first['read_back']!r} all the same"
@@ -122,7 +126,7 @@ class StoreSettings:
                 target=context.target.device,
                 outcome="refused" if trouble else "applied",
             )
-        if trouble is not None and not sets["startup"]:
+        if trouble is not None and (not sets["startup"] or untold(kept)):
             await context.conclude("unknown", trouble.message, shown)
             trouble.outcome = "unknown"
             raise trouble
@@ -132,6 +136,7 @@ class StoreSettings:
                 context.unproven.append(f"{context.called(keep['path'])}: {row.why or NO_STARTUP}")
             elif keep in context.step.params.get("works", []) and not row.works_by:
                 context.unproven.append(f"{context.called(keep['path'])}: {row.why}")
+        context.doubt([*works, *kept])
         if not keeps and not sets["startup"]:
             context.unproven.append(NO_STARTUP)
         await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven[:3]), shown)

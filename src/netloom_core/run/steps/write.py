@@ -19,21 +19,29 @@ from netloom_core.run.steps.base import (
     StepContext,
     act_and_look,
     after_values,
-    read_back,
     settled_by_looking,
     undone,
     value_at,
 )
 from netloom_core.run.steps.places import check_free, new_place
+from netloom_core.run.steps.shown import NOT_TOLD, otherwise, untold
 
 UNREADABLE = "a secret cannot be read back"
 MOST_CONSEQUENCES = 50
 
 
-def stale(context: StepContext, change: Change, now: Any) -> StalePlan:
+def stale(context: StepContext, change: Change, now: Any, done: str = "Nothing was written.") -> StalePlan:
+    """`now` is None where the device did not tell it."""
+    what = f"{context.called(change.path)} of {context.target.name}"
+    if now is None:
+        why = context.unreadable.get(change.path, NOT_TOLD)
+        return StalePlan(
+            f"{what} could not be read ({why}); the plan was made when it was {change.before!r}. {done}",
+            "Read it again, look at the values, and plan again.",
+            target=context.target.device,
+        )
     return StalePlan(
-        f"{context.called(change.path)} of {context.target.name} is {now!r} now; the plan was made when it was "
-        f"{change.before!r}. Nothing was written.",
+        f"{what} is {now!r} now; the plan was made when it was {change.before!r}. {done}",
         "Somebody changed it meanwhile. Look at the values and plan again.",
         target=context.target.device,
     )
@@ -63,7 +71,8 @@ class WriteSettings:
             await self._may_be(context)
         else:
             context.step.message = "The device had these values already; read, not written."
-            context.step.evidence = {"changes": read_back([c.as_dict() for c in context.changes], sets[self.shows])}
+            rows = [change.as_dict() for change in context.changes]
+            context.step.evidence = {"changes": context.read_back(rows, sets[self.shows])}
             return
         await self._both_logins(context, todo)
         await context.intend([change.as_dict() for change in todo])
@@ -157,22 +166,19 @@ class WriteSettings:
         trouble: NetloomError | None,
     ) -> None:
         shown: list[dict[str, Any]] = []
-        wrong: list[dict[str, Any]] = []
+        blind: list[Change] = []
         for change in todo:
             which = self._seen_now(context, change)
-            if not which:
-                shown.append(change.as_dict())
-                continue
-            told = {**change.as_dict(), "read_back": value_at(sets[which], change.path)}
-            shown.append(told)
-            if told["read_back"] != told["to"]:
-                wrong.append(told)
+            told = context.read_back([change.as_dict()], sets[which]) if which else [change.as_dict()]
+            shown += told
+            if not which or untold(told):
+                blind.append(change)
+        wrong = otherwise([row for row in shown if "read_back" in row])
         context.step.evidence = {"changes": shown}
         if context.consequences:
             context.step.evidence["consequences"] = context.consequences
         if wrong:
-            raise await self._mismatch(context, shown, wrong, trouble)
-        blind = [change for change in todo if not self._seen_now(context, change)]
+            raise await self._mismatch(context, shown, wrong, len(blind), trouble)
         if trouble is not None and blind and not await self._all_tried(context, blind):
             # It said no, or nothing, and no reading shows whether it took the rest all the same.
             await context.conclude("unknown", trouble.message, shown)
@@ -180,6 +186,7 @@ class WriteSettings:
             raise trouble
         secrets = [change for change in todo if context.setting(change.path).secret]
         await self._prove_secrets(context, secrets)
+        context.doubt(shown)
         for change in todo:
             if change not in secrets and context.setting(change.path).takes == "at-once":
                 row = context.row(change.path)
@@ -197,13 +204,15 @@ class WriteSettings:
         context: StepContext,
         shown: list[dict[str, Any]],
         wrong: list[dict[str, Any]],
+        blind: int,
         trouble: NetloomError | None,
     ) -> ReadBackMismatch:
-        taken = len(shown) - len(wrong)
+        taken = len(shown) - len(wrong) - blind
         first = wrong[0]
         message = (
             f"{context.called(first['path'])} of {context.target.name} is {first['read_back']!r}, not {first['to']!r}"
-            f"{'' if len(wrong) == 1 else f', and {len(wrong) - 1} more differ'}; {taken} of {len(shown)} were taken."
+            f"{'' if len(wrong) == 1 else f', and {len(wrong) - 1} more differ'}; {taken} of {len(shown)} were taken"
+            f"{f', {blind} it does not tell' if blind else ''}."
         )
         if trouble is not None:
             message = f"{trouble.message} {message}"
@@ -212,7 +221,7 @@ class WriteSettings:
             message,
             "What it has now was read and is shown. Apply again, or take this run back.",
             target=context.target.device,
-            outcome="refused" if taken == 0 else "applied",
+            outcome="refused" if taken == blind == 0 else "applied",
         )
 
     async def _prove_secrets(self, context: StepContext, secrets: Sequence[Change]) -> None:

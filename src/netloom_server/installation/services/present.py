@@ -11,7 +11,7 @@ from netloom_core.documents.tree import MISSING, get
 from netloom_core.library.load import Library
 from netloom_core.library.standard import is_standard, kind_by
 from netloom_core.model.secrets import masked
-from netloom_core.plan.planner import would_be_kept
+from netloom_core.plan.planner import known_unkept
 from netloom_core.plan.procedures import PERFORMED, SETS_BACK, label_of
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
@@ -131,7 +131,7 @@ def setting_rows(device: Device, library: Library, documents: dict[str, dict[str
     profile = library.get(device.profile)
     if profile is None:
         return []
-    loose = set(would_be_kept(profile, documents["running"], documents["startup"]))
+    loose = set(known_unkept(profile, documents["running"], documents["startup"], device.unreadable))
     rows = []
     for path, setting in profile.by_path.items():
         values = {name: get(document, path) for name, document in documents.items()}
@@ -153,7 +153,9 @@ def setting_rows(device: Device, library: Library, documents: dict[str, dict[str
                 "disturbs": setting.disturbs,
                 "role": setting.role,
                 "unkept": path in loose,
-                "unreadable": device.unreadable.get(path, "") if values["running"] is MISSING else "",
+                "unreadable": device.unreadable.get(path, "")
+                if MISSING in (values["running"], values["startup"])
+                else "",
                 **{name: None if value is MISSING else masked(value) for name, value in values.items()},
             }
         )

@@ -18,7 +18,7 @@ from netloom_core.model import line as core
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.secrets import reference
 from netloom_core.model.snmp import USUAL_COMMUNITY, SnmpAccess, SnmpUser
-from netloom_core.plan.planner import would_be_kept
+from netloom_core.plan.planner import known_unkept
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import Known, Place
 from netloom_server.backups.models import Backup, Document
@@ -276,7 +276,7 @@ def recount_all(devices: Sequence[Device], library: Library, held: Mapping[str, 
         counts["forbidden"] = forbidden(profile, device.intended, running)
         counts["place"] = sum(1 for change in waits if change["path"] in placed)
         if profile is not None and running:
-            counts["unkept"] = len(would_be_kept(profile, running, evidence.startup))
+            counts["unkept"] = len(known_unkept(profile, running, evidence.startup, evidence.unreadable))
             for item in verify(evidence).differences:
                 if item["kind"] in ("drift", "lost"):
                     counts[item["kind"]] += 1

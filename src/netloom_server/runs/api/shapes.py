@@ -9,9 +9,12 @@ from netloom_server.runs.kinds.registry import KINDS
 
 
 class ChangeSerializer(Form):
+    """`read_back` is what the device said afterwards; where it said nothing of that, `untold` says why."""
+
     path = serializers.CharField()
     to = serializers.JSONField(allow_null=True)
     read_back = serializers.JSONField(required=False)
+    untold = serializers.CharField(required=False)
 
     def get_fields(self) -> dict[str, serializers.Field]:
         label = serializers.CharField(required=False, allow_blank=True)
@@ -87,7 +90,8 @@ class AnswerSerializer(Form):
 
 
 class LostSerializer(Form):
-    """A setting that is not what it was before the step: `what` is set back, or dropped where there is none now."""
+    """A setting that is not what it was before the step: `what` is set back, dropped where there is none now, or not
+    read where nobody knows."""
 
     path = serializers.CharField()
     what = serializers.CharField()

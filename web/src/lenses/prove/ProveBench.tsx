@@ -6,7 +6,7 @@ import { WithDevice } from "../../bench/WithDevice";
 import type { BenchProps } from "../lens";
 import { lensOf, tells } from "../registry";
 import { ask, select } from "../../lib/place";
-import { plural, shown } from "../../lib/words";
+import { plural, readBack, shown } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { INK, Mark } from "../../ui/Mark";
 import { Empty, Heading, Tag, Trouble, Waiting, When } from "../../ui/parts";
@@ -156,7 +156,7 @@ function Journal({ device }: { device: string }) {
             {entry.changes.map((change) => (
               <p key={change.path} title={change.path} className="text-[12px] text-soft">
                 {change.label || change.path}: <span className="font-mono text-[11.5px]">{shown(change.from)}</span> → <span className="font-mono text-[11.5px]">{shown(change.to)}</span>
-                {change.read_back !== undefined && change.read_back !== null && ` · read back ${shown(change.read_back)}`}
+                {(change.untold || (change.read_back ?? null) !== null) && ` · ${readBack(change)}`}
               </p>
             ))}
             {entry.message && <p className="text-soft">{entry.message}</p>}
