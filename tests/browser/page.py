@@ -151,9 +151,9 @@ class Page:
 
         def ended() -> bool:
             seen = self.xpath(tray)
-            words, run = seen.text.split("\n"), seen.get_attribute("data-run") or ""
-            if words[:2] != [kind, state] or run in self.ended:
-                return False
+            run, words = seen.get_attribute("data-run") or "", seen.text.split("\n")
+            if words[:2] != [kind, state] or run in self.ended or run != seen.get_attribute("data-run"):
+                return False  # it may have become another one between two looks
             self.ended.add(run)
             return True
 
