@@ -8,6 +8,7 @@ import secrets
 from netloom_core.bus.turns import Priority
 from netloom_core.errors import (
     CannotDo,
+    DeviceError,
     Locked,
     NetloomError,
     NoAnswer,
@@ -129,7 +130,9 @@ async def drive(
         raise
     followed = states.get(point) in (state, *profile.by_point[point].by_way_of.get(state, []))
     unseen = point not in states
-    word = "unproven" if unseen and trouble is None else "done" if followed else "failed"
+    word = "done" if followed else "failed"
+    if unseen and not isinstance(trouble, DeviceError):  # else it said itself that it did not do it
+        word = "unproven" if trouble is None else "unknown"
     await tell("outcome", before, word, states.get(point), trouble.message if trouble else "")
     if trouble is not None and not followed:
         raise trouble

@@ -351,3 +351,16 @@ async def test_the_login_on_record_goes_with_the_reset_where_it_lets_in_no_more(
     run = await perform(told, "factory-reset")
     assert states(run) == ["done", "done"], said(run)
     assert told.record().target.credentials == ((own,) if stays else (factory,))
+
+
+async def test_what_is_not_told_after_a_restart_is_neither_as_before_nor_another(told: Rig) -> None:
+    async def before(name: str) -> None:
+        if name == "restart":
+            told.box.untold = {"running": frozenset({"/relays/1/pulse_ms"})}
+
+    told.box.before = before
+    run = await perform(told, "restart")
+    assert states(run) == ["unproven"]
+    assert run.steps[0].message == "Not proven: Relay 1 pulse time: it is no value."
+    [row] = run.steps[0].evidence["changes"]
+    assert (row["read_back"], row["untold"]) == (None, "it is no value")

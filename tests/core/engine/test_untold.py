@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import pytest
+
 from netloom_core.backup.verify import verify
 from netloom_core.documents.tree import get, put
-from netloom_core.errors import ProtocolError
+from netloom_core.errors import NetloomError, ProtocolError, Refused
 from netloom_core.run.steps.shown import otherwise, read_back, untold, word_of
+from netloom_core.testing.devices import MemoryDriver
 from tests.core.rig import Rig, states
 
 IDLE, REST = "/relays/1/idle", "/inputs/2/rest"
@@ -95,3 +98,23 @@ def test_words() -> None:
     assert [row.get("untold", "") for row in rows] == ["", "the device does not tell it", ""]
     assert (otherwise(rows), [row["path"] for row in untold(rows)], word_of(rows)) == ([], ["/b"], "unknown")
     assert word_of(read_back([{"path": "/a", "to": 2}, {"path": "/b", "to": 2}], {"a": 1}, {})) == "failed"
+
+
+@pytest.mark.parametrize(
+    ("error", "outcome"), [(None, "unproven"), (ProtocolError("garbled"), "unknown"), (Refused("no"), "failed")]
+)
+async def test_a_driven_point_that_is_not_told(rig: Rig, error: NetloomError | None, outcome: str) -> None:
+    async def none_of_it(driver: MemoryDriver) -> dict[str, str]:
+        told = (await driver._there("states")).points
+        return {point: state for point, state in told.items() if point != "relay-1"}
+
+    rig.box.error_after = {"drive": error} if error is not None else {}
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(MemoryDriver, "states", none_of_it)
+        doing = rig.engine.do({"do": "drive", "device": "dev1", "point": "relay-1", "state": "on", "by": "t"})
+        if error is None:
+            await doing
+        else:
+            with pytest.raises(NetloomError):
+                await doing
+    assert rig.entries("outcome")[-1].outcome == outcome

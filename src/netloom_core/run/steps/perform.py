@@ -29,6 +29,7 @@ from netloom_core.run.steps.places import (
     stands_in_the_way,
 )
 from netloom_core.run.steps.restart import GONE_S
+from netloom_core.run.steps.shown import untold
 
 LINGERS_S = 20.0  # how long one that still answers may only be about to go, at most
 MOST_SHOWN = 200  # values that a step tells as changed
@@ -189,7 +190,7 @@ class Perform:
         readable = [path for path in wanted if get(running, path) is not MISSING]
         wrong = [path for path in readable if value_at(running, path) != wanted[path]]
         step.evidence = {
-            "changes": _changed(was, running, wanted),
+            "changes": _changed(context, was, running, wanted),
             "address": context.target.address,
             **({"said": step.evidence["said"]} if "said" in step.evidence else {}),
         }
@@ -200,12 +201,17 @@ class Perform:
         reasons = []
         if not readable:
             reasons.append("nothing that can be read shows it")
+        unread = [path for path in wanted if path not in readable and path in context.unreadable]
         if params["away"] and params["told"] and not went:
             reasons.append("it was never seen to go")
         if reasons and not (name in SETS_BACK and readable and was and was != running):
             context.unproven.extend(reasons)
+        if unread and readable:
+            first = f"{context.called(unread[0])}: {context.unreadable[unread[0]]}"
+            more = f"; and {len(unread) - 1} more could not be read" if len(unread) > 1 else ""
+            context.unproven.append(f"{first}{more}")
         moved = f" It answers at {spoken(context.target)}." if params["away"] else ""
-        count = len(step.evidence["changes"])
+        count = len(step.evidence["changes"]) - len(untold(step.evidence["changes"]))
         others = {0: "All values are as before.", 1: "One value is another than before."}
         told = others.get(count, f"{count} values are others than before.")
         step.message = f"{told}{moved}" if was else moved.strip()
@@ -258,12 +264,10 @@ def _with_factory_login(context: StepContext) -> None:
         context.target = replace(context.target, credentials=(*known, login))
 
 
-def _changed(was: Document, now: Document, wanted: dict[str, Any]) -> list[dict[str, Any]]:
-    """What is another value than before, as the steps that write tell it."""
+def _changed(context: StepContext, was: Document, now: Document, wanted: dict[str, Any]) -> list[dict[str, Any]]:
+    """What is another value than before, or not told any more, as the steps that write tell it."""
     if not was or not now:
         return []
     found = [path for path in wanted if get(was, path) != get(now, path)]
-    return [
-        {"path": path, "from": value_at(was, path), "to": wanted[path], "read_back": value_at(now, path)}
-        for path in found[:MOST_SHOWN]
-    ]
+    rows = [{"path": path, "from": value_at(was, path), "to": wanted[path]} for path in found[:MOST_SHOWN]]
+    return context.read_back(rows, now)
