@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 
 from launcher.demo import demo, serve
@@ -13,6 +15,7 @@ from launcher.networks import workers
 from launcher.peers import ensure_peers, environment_for
 from launcher.setup import SetupTrouble, ensure_browser, ensure_python, ensure_web, python_of
 
+COLLECT = ("-m", "pytest", "--collect-only", "-qq", "-p", "no:xdist")
 CARE = ("doctor", "copies", "put-back")
 
 
@@ -29,9 +32,10 @@ def main(root: Path, words: list[str]) -> int:
     try:
         if first == "test":
             ensure_python(root, dev=True)
-            ensure_web(root)
-            ensure_browser()
-            ensure_peers(root)
+            with compiled_meanwhile(root, environment, wanted=not words[1:]):
+                ensure_web(root)
+                ensure_browser()
+                ensure_peers(root)
             environment = environment_for(root, environment)
             python = str(python_of(root))
             ends = [
@@ -58,6 +62,21 @@ def main(root: Path, words: list[str]) -> int:
     # Care of a folder needs no running server; all else is asked of one.
     module = "netloom_server.care" if _command_of(words) in CARE else "netloom_cli"
     os.execve(python, [python, "-m", module, *words], environment)  # noqa: S606
+
+
+@contextlib.contextmanager
+def compiled_meanwhile(root: Path, environment: dict[str, str], *, wanted: bool) -> Iterator[None]:
+    """All that tests import is compiled once, beside what is done inside: else each worker would do it for itself.
+
+    What goes wrong with that is told by the tests.
+    """
+    words = [str(python_of(root)), *(COLLECT if wanted else ("-c", ""))]
+    with subprocess.Popen(words, cwd=root, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as it:
+        try:
+            yield
+        except BaseException:
+            it.terminate()
+            raise
 
 
 def _command_of(words: list[str]) -> str:
