@@ -51,6 +51,20 @@ async def exchange(
         strays.add(answer.unit)
 
 
+async def late_answer(link: ByteLink, unit: int, pdu: bytes, seconds: float) -> modbus.Answer | None:
+    """What that unit says so long after its time was over, to what it was asked last; None where it says nothing."""
+    loop = asyncio.get_running_loop()
+    deadline = loop.time() + seconds
+    while frame := await _frame(link, deadline, deadline + REST_S, None):
+        try:
+            answer = modbus.parse_rtu(frame)
+        except ProtocolError:
+            continue
+        if answer.unit == unit and answer.function == pdu[0]:
+            return answer
+    return None
+
+
 async def _frame(link: ByteLink, deadline: float, last: float, own: EchoFilter | None) -> bytes:
     """Bytes until the frame's length or a pause; empty when none came by the deadline, and none after `last`."""
     loop = asyncio.get_running_loop()

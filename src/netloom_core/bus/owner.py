@@ -33,6 +33,8 @@ MAX_REPLY_CHARACTERS = 256  # a reply that has begun may take this much line tim
 TURN_S = 20.0  # one conversation in all: a read of a large table at 9600 baud takes 2 s
 DRIVE_WAIT_S = 8.0
 WAIT_S = 30.0  # for the turn; longer than one conversation, shorter than a person's patience
+MOST_LATE_S = 1.0
+ALONE = -1
 LEADER_FRAMES = 3  # so many commands of somebody else are a control panel, not a late echo
 
 
@@ -51,6 +53,7 @@ class SerialOwner:
         self.openings = 0  # of the port: what was known of who is at its end ends with each
         self.echoes = False  # whether the adapter gives back what is sent
         self._commands = 0  # commands heard that were not ours
+        self._due: dict[int, float] = {}  # by unit until when it may answer what nobody waits for any more
         self.traffic = Traffic(SystemClock().now)
 
     @property
@@ -86,6 +89,17 @@ class SerialOwner:
                 if error.code in ("port-missing", "link"):
                     self._drop()
                 raise
+
+    def left_waiting(self, unit: int, seconds: float) -> None:
+        """A unit that was asked and did not answer may do so yet, so long from now. ALONE is the only one on a line."""
+        self._due[unit] = asyncio.get_running_loop().time() + min(seconds, MOST_LATE_S)
+
+    async def hear_out(self, unit: int, link: ByteLink) -> None:
+        """Before it is asked anew: what it still says to the question before would pass for the answer."""
+        loop = asyncio.get_running_loop()
+        while (left := self._due.get(unit, 0.0) - loop.time()) > 0:
+            await link.read(left)
+        self._due.pop(unit, None)
 
     def session(self, address: int, speed: int) -> Session:
         return self._sessions.setdefault((address, speed), Session(address, name=f"Unit {address} at {speed} baud"))
@@ -198,6 +212,7 @@ class SerialOwner:
             self._link.close()
             self._link = None
         self._sessions.clear()
+        self._due.clear()
 
     def close(self) -> None:
         self._drop()

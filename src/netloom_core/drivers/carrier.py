@@ -7,7 +7,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Hashable
 from contextlib import asynccontextmanager
 from typing import Protocol
 
-from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
+from netloom_core.bus.owner import ALONE, DRIVE_WAIT_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
 from netloom_core.errors import NoAnswer, NobodyThere
 from netloom_core.links.serial import ByteLink
@@ -64,7 +64,9 @@ class Carrier(Protocol):
         """Somebody is there."""
         ...
 
-    def drop(self) -> None: ...
+    def drop(self, *, asked: bool = False) -> None:
+        """The talk is over; `asked` where something was that may still be answered."""
+        ...
 
 
 def as_heard(error: NoAnswer, carrier: object, answered: bool) -> NoAnswer:
@@ -92,8 +94,9 @@ class SerialPort:
 class SerialCarrier:
     """The device at the end of a point-to-point line."""
 
-    def __init__(self, owner: SerialOwner, speed: int, parity: str) -> None:
-        self._owner, self._speed, self._parity = owner, speed, parity
+    def __init__(self, owner: SerialOwner, speed: int, parity: str, seconds: float) -> None:
+        """Its answers usually come within `seconds`."""
+        self._owner, self._speed, self._parity, self._seconds = owner, speed, parity, seconds
         self._presence = Presence(OFFLINE_S)
 
     @property
@@ -106,14 +109,17 @@ class SerialCarrier:
         wait = DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S
         async with self._owner.turn(who, priority, wait) as link:
             await link.set_line(self._speed, self._parity)
+            await self._owner.hear_out(ALONE, link)
             link.take()
             yield SerialPort(link)
 
     def heard(self) -> None:
         self._presence.heard()
 
-    def drop(self) -> None:
+    def drop(self, *, asked: bool = False) -> None:
         self._presence.lose()
+        if asked:
+            self._owner.left_waiting(ALONE, self._seconds)
 
 
 class StreamPort:
@@ -153,7 +159,8 @@ class StreamCarrier:
     def heard(self) -> None:
         """A connection stands for itself."""
 
-    def drop(self) -> None:
+    def drop(self, *, asked: bool = False) -> None:
+        """What still comes on it nobody hears."""
         if self._far is not None:
             self._far.close()
             self._far = None

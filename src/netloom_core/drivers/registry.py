@@ -67,7 +67,7 @@ def _dialogue(target: Target, profile: Profile, name: str, owners: Owners) -> Di
 
     def carrier(login: Credentials) -> Carrier:
         if way.over == "serial":
-            return SerialCarrier(owners.serial(line), target.speed or line.speed, way.parity)
+            return SerialCarrier(owners.serial(line), target.speed or line.speed, way.parity, way.answer_seconds)
         if way.over == "ssh":
             from netloom_core.links.ssh import open_ssh
 
@@ -115,7 +115,7 @@ def _framed(target: Target, profile: Profile, name: str, owners: Owners) -> Fram
 
     def carrier() -> Carrier:
         if way.over == "serial":
-            return SerialCarrier(owners.serial(line), target.speed or line.speed, way.parity)
+            return SerialCarrier(owners.serial(line), target.speed or line.speed, way.parity, way.answer_seconds)
         return StreamCarrier(lambda: open_tcp(line.source, host, way.port))
 
     return FramedDriver(target, profile, name, carrier)

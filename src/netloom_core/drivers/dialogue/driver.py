@@ -71,11 +71,11 @@ class DialogueDriver(BoundDriver):
                         self._carrier.heard()
                 return result
         except (NoAnswer, ProtocolError, WrongCredentials):
-            self._carrier.drop()  # what is still to come belongs to a question that nobody asks any more
+            self._carrier.drop(asked=True)  # what is still to come belongs to a question that nobody asks any more
             raise
         except BaseException as error:
             if not isinstance(error, NetloomError):
-                self._carrier.drop()
+                self._carrier.drop(asked=True)
             raise
 
     @property

@@ -152,7 +152,7 @@ class FramedDriver(BoundDriver):
                         self._carrier.heard()
         except BaseException as error:
             if not isinstance(error, NetloomError) or isinstance(error, NoAnswer | ProtocolError):
-                self._carrier.drop()
+                self._carrier.drop(asked=True)
             raise
 
     async def _enter(self, talk: Talk) -> None:

@@ -46,7 +46,7 @@ class ModbusDriver(BoundDriver):
                 return await work(unit)
         except BaseException as error:
             if not isinstance(error, NetloomError) or isinstance(error, NoAnswer | ProtocolError):
-                self._transport.drop()
+                self._transport.drop(asked=True)
             raise
 
     async def identify(self) -> Identity:

@@ -7,13 +7,15 @@ from collections.abc import AsyncIterator, Hashable
 from contextlib import asynccontextmanager
 from typing import Protocol
 
-from netloom_core.bus.modbus import exchange
-from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
+from netloom_core.bus.modbus import exchange, late_answer
+from netloom_core.bus.owner import DRIVE_WAIT_S, MOST_LATE_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
 from netloom_core.drivers.carrier import OFFLINE_S, Port, Presence, StreamCarrier
-from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.errors import NetloomError, NoAnswer, ProtocolError
 from netloom_core.links.serial import ByteLink
 from netloom_core.protocols import modbus
+
+PAUSE_S = 0.05
 
 
 class Asks(Protocol):
@@ -29,7 +31,9 @@ class Transport(Protocol):
     @asynccontextmanager
     def turn(self, who: str, priority: Priority) -> AsyncIterator[Asks]: ...
 
-    def drop(self) -> None: ...
+    def drop(self, *, asked: bool = False) -> None:
+        """As of a carrier."""
+        ...
 
 
 class _OnBus:
@@ -37,15 +41,27 @@ class _OnBus:
         self._bus, self._link = bus, link
 
     async def ask(self, pdu: bytes) -> modbus.Answer:
+        loop = asyncio.get_running_loop()
+        await self._bus.owner.hear_out(self._bus.unit, self._link)
+        begun = loop.time()
         try:
             answer = await self._once(pdu)
-        except (NoAnswer, ProtocolError):
+        except (NoAnswer, ProtocolError) as error:
             if pdu[0] in modbus.WRITES:
                 raise
-            await asyncio.sleep(0.05)
-            answer = await self._once(pdu)
+            # What it says late is the answer to this; after it was asked again, it would be one to the next question.
+            late = await late_answer(self._link, self._bus.unit, pdu, self._late(error))
+            if late is None:
+                late = await self._once(pdu)
+                # It was asked twice, and the second answer may take as long as the first one did.
+                self._bus.owner.left_waiting(self._bus.unit, loop.time() - begun)
+            answer = late
         self._bus.heard()
         return answer
+
+    def _late(self, error: NetloomError) -> float:
+        """For how long: after bytes that were no frame, only the rest of them can come."""
+        return min(self._bus.seconds, MOST_LATE_S) if isinstance(error, NoAnswer) else PAUSE_S
 
     async def _once(self, pdu: bytes) -> modbus.Answer:
         return await exchange(self._bus.owner, self._link, self._bus.unit, pdu, self._bus.seconds, set())
@@ -73,8 +89,10 @@ class OnBus:
     def heard(self) -> None:
         self._presence.heard()
 
-    def drop(self) -> None:
+    def drop(self, *, asked: bool = False) -> None:
         self._presence.lose()
+        if asked:
+            self.owner.left_waiting(self.unit, self.seconds)
 
 
 class _OnTcp:
@@ -121,5 +139,5 @@ class OnTcp:
         async with self._carrier.turn(who, priority) as port:
             yield _OnTcp(self, port)
 
-    def drop(self) -> None:
-        self._carrier.drop()
+    def drop(self, *, asked: bool = False) -> None:
+        self._carrier.drop(asked=asked)
