@@ -24,6 +24,7 @@ from netloom_cli.client import (
     follow,
     give,
     note,
+    quoted,
 )
 from netloom_cli.output import say, table, value
 
@@ -143,11 +144,11 @@ def check_archive(file: Path) -> None:
 
 
 def journal(
-    device: Annotated[str, typer.Option("--device", help="only this device's id")] = "",
+    device: Annotated[str, typer.Option("--device", help="only this device's")] = "",
     everything: Annotated[bool, typer.Option("--all", help="all entries, not the newest 500 only")] = False,
 ) -> None:
     """What was written to which device, before, after, by whom, with the read-back."""
-    path = f"/api/journal?device={device}"
+    path = f"/api/journal?device={quoted(device)}"
     found = every(path, "entries") if everything else call("GET", path)
     if context.json:
         give(found)

@@ -118,6 +118,12 @@ def lie(unit: Unit, pointer: str) -> None:
 
 
 @fault_app.command()
+def mumble(unit: Unit, pointer: str) -> None:
+    """It tells no value of this setting, until cleared; of those that tell their settings as documents."""
+    _fault(unit, "mumble", path=pointer)
+
+
+@fault_app.command()
 def load(
     unit: Unit,
     what: Annotated[str, typer.Argument(help="cut (its power goes), spoil, half (of a pair), hide (the version)")],

@@ -67,6 +67,10 @@ async def lie(unit: Unit, body: dict[str, Any]) -> None:
     unit.faults.liar = str(body.get("path", ""))
 
 
+async def mumble(unit: Unit, body: dict[str, Any]) -> None:
+    unit.faults.mumbles = str(body.get("path", ""))
+
+
 async def load(unit: Unit, body: dict[str, Any]) -> None:
     """What goes wrong with its next firmware file."""
     what, share = body.get("what"), body.get("share", 0.5)
@@ -162,6 +166,7 @@ FAULTS: dict[str, Callable[[Unit, dict[str, Any]], Awaitable[None]]] = {
     "pull-cable": pull_cable,
     "refuse": refuse,
     "lie": lie,
+    "mumble": mumble,
     "load": load,
     "tamper": tamper,
     "lease": lease,

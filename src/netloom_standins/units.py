@@ -21,6 +21,7 @@ class Faults:
     pull_on_write: float = 0.0  # on the next write: half of it is taken, then silence for so long
     refuse_writes: bool = False
     liar: str = ""  # a path whose writes are answered with yes and not taken
+    mumbles: str = ""  # a setting of its documents of which it tells nothing that is a value
     tamper: bool = False
     leased: str = ""  # the address that a server gives it at each start, whatever it was told
     clock_ahead: float = 0.0  # of its own clock

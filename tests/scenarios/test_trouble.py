@@ -108,6 +108,20 @@ def test_a_device_that_lies_is_caught(demo: Demo) -> None:
     demo.json("apply", "Ticket hall box", "--yes")
 
 
+def test_what_a_device_does_not_tell_is_neither_done_nor_another_value(demo: Demo) -> None:
+    demo.run("fault", "mumble", "Ticket hall box", "/relays/6/idle")
+    demo.run("set", "Ticket hall box", "/relays/6/idle=closed")
+    told = demo.json("apply", "Ticket hall box", "--yes")["devices"][0]
+    assert told["result"] == "unproven"
+    assert "Relay 6 idle state: it tells" in told["message"]
+    entries = demo.json("journal", "--device", "Ticket hall box")["entries"]
+    written = next(one for one in entries if one["kind"] == "outcome" and one["action"] == "write")
+    assert written["outcome"] == "unproven"
+    assert "is not one of open, closed" in written["changes"][0]["untold"]
+    demo.run("fault", "clear", "Ticket hall box")
+    assert demo.json("plan", "Ticket hall box")["steps"] == [], "it had it all the time"
+
+
 def test_taking_a_run_back(demo: Demo) -> None:
     demo.run("set", "Ticket hall box", "/relays/8/idle=closed")
     run = demo.json("apply", "Ticket hall box", "--yes")["run"]

@@ -16,7 +16,7 @@ from pydantic import BaseModel, ConfigDict
 from uvicorn.config import Config
 from uvicorn.server import ServerState
 
-from netloom_core.documents.tree import Document, leaves
+from netloom_core.documents.tree import MISSING, Document, get, leaves, put
 from netloom_standins.asgi import Receive, Send, event, read_json, reply
 from netloom_standins.described.loading import MOST
 from netloom_standins.described.memory import Wrong, spread
@@ -251,6 +251,8 @@ class Documents(Service):
                 for parent in parents:
                     here = here.get(parent, {})
                 here.pop(last, None)
+        if (mumbled := self.unit.faults.mumbles) and get(told, mumbled) is not MISSING:
+            put(told, mumbled, {"error": -1})
         return told
 
     def _states(self) -> dict[str, Any]:

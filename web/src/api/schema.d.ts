@@ -768,7 +768,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Newest first; `next` is the path of the next page. */
+        /**
+         * @description Newest first; `next` is the path of the next page. `device` is any word for it, or the id of one that was
+         *     removed.
+         */
         get: operations["journal_retrieve"];
         put?: never;
         post?: never;

@@ -9,13 +9,22 @@ from rest_framework.views import APIView
 
 from netloom_core.model.work import without_secrets
 from netloom_server.base.paging import page_of
+from netloom_server.base.problems import NotFound
 from netloom_server.host.engine import engine
-from netloom_server.installation.models import Device
 from netloom_server.installation.services.labels import Labels
-from netloom_server.installation.services.records import names_of
+from netloom_server.installation.services.records import names_of, resolve
 from netloom_server.runs.api.shapes import JournalSerializer
 from netloom_server.runs.models import JournalEntry
 from netloom_server.runs.services import journal
+
+
+def _all_ids(word: str) -> list[str]:
+    """Those that its record has had."""
+    try:
+        record = resolve(word)
+    except NotFound:
+        return [word]
+    return [record.id, *record.was]
 
 
 class JournalView(APIView):
@@ -24,13 +33,13 @@ class JournalView(APIView):
         responses=JournalSerializer,
     )
     def get(self, request: Request) -> Response:
-        """Newest first; `next` is the path of the next page."""
+        """Newest first; `next` is the path of the next page. `device` is any word for it, or the id of one that was
+        removed."""
         entries = JournalEntry.objects.all()
         if request.query_params.get("run"):
             entries = entries.filter(run=request.query_params["run"])
-        if ident := request.query_params.get("device"):
-            record = Device.objects.filter(id=ident).first()
-            entries = entries.filter(device__in=[ident, *(record.was if record else [])])
+        if word := request.query_params.get("device"):
+            entries = entries.filter(device__in=_all_ids(word))
         found, following = page_of(entries, request, "-id")
         told = [{"intent": "", **entry.as_dict()} for entry in found]
         names = names_of({entry["device"] for entry in told})
