@@ -239,6 +239,7 @@ class EngineMachine(RuleBasedStateMachine):
         self.happening: Happening = _calm
         self.shown: set[tuple[str, str, Any]] = set()  # device, path, value that some plan showed
         self.front: dict[str, dict[str, int]] = defaultdict(dict)  # path: moment of a person's change
+        self.unseen: set[str] = set()  # devices of which a plan said that more is kept than can be seen
         self.strangers: list[MemoryDevice] = []
         self.journal_checked = 0
         self.intents: list[tuple[int, JournalEntry]] = []  # with the moment at which each was written down
@@ -354,6 +355,7 @@ class EngineMachine(RuleBasedStateMachine):
         plan = self.rig.store.all_plans.get(plan_run.id)
         if plan is None or not plan.steps:
             return
+        self.unseen |= {one["device"] for one in plan.remarks if one["code"] in ("keeps-all", "keeps-untold")}
         for step in plan.steps:
             for change in step.params.get("changes", []):
                 self.shown.add((step.device, change["path"], change["to"]))
@@ -469,7 +471,7 @@ class EngineMachine(RuleBasedStateMachine):
                 path, value = told
                 mine = front.get(path, 0) >= moment
                 assert mine or (ident, path, value) in self.shown or by_hand(value), f"{path}={value} was never shown"
-            if call == "keep" and "startup" in box.abilities.sets:  # else nobody can know, and the plan says so
+            if call == "keep" and ident not in self.unseen:
                 for path, value in told.items():
                     by_person = front.get(path, 0) > last_read
                     assert by_person or self._was_shown(ident, path, value), f"{path}={value} was kept unshown"
@@ -503,10 +505,10 @@ class EngineMachine(RuleBasedStateMachine):
     def _otherwise_by_a_reading(self, moment: int, step: StepState) -> None:
         """What is said to be another value than wanted was told as one: what it does not tell is not known."""
         calls = [call for call in self._box(step.device).log_of.calls if call[0] <= moment]
-        _, _, _, (running, _) = next(call for call in reversed(calls) if call[1] == "read running")
-        told = [get(running, change["path"]) for change in step.params["changes"]]
-        wanted = [change["to"] for change in step.params["changes"]]
-        assert any(a is not MISSING and a != b for a, b in zip(told, wanted, strict=True)), (step, told)
+        last = max(at for at, call, _, _ in calls if call == "read running")
+        told = [running for at, _, _, (running, _) in calls if at >= last]  # it may change while it is read
+        changes = step.params["changes"]
+        assert any(get(one, c["path"]) not in (MISSING, c["to"]) for one in told for c in changes), (step, told)
 
     def _before_values_are_true(self, moment: int, entry: JournalEntry) -> None:
         """What an intent says to have been there was read right before it was written down."""

@@ -96,7 +96,7 @@ async def test_the_whole_round(way: str, seed: int, tmp_path: Path) -> None:
         for path, value in intended.items():
             put(rig.record().intended, path, value)
         plan = await rig.plan(devices=["dev1"])
-        assert {remark["code"] for remark in plan.remarks} <= {"keeps-all", "not-kept"}, plan.remarks
+        assert {remark["code"] for remark in plan.remarks} <= {"keeps-all", "keeps-untold", "not-kept"}, plan.remarks
         run = await rig.apply(plan)
         what_is_said_is_so(rig, run, intended)
         assert not (await rig.plan(devices=["dev1"])).steps, "nothing is pending any more"

@@ -8,7 +8,7 @@ says which of these a value needs. An empty plan is the proof that nothing is le
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -80,6 +80,18 @@ def unkept_paths(profile: Profile, running: Document, startup: Document) -> list
 def would_be_kept(profile: Profile, running: Document, startup: Document) -> list[str]:
     """Paths whose running value a store would keep; what waits for a restart is told by what was staged."""
     return [path for path in unkept_paths(profile, running, startup) if not waits_for_restart(profile, path)]
+
+
+def kept_untold(profile: Profile, running: Document, unreadable: Mapping[str, str]) -> list[str]:
+    """Paths of which a store would keep a value that the device did not tell."""
+    return [
+        path
+        for path in unreadable
+        if (setting := profile.by_path.get(path)) is not None
+        and setting.kept == "when-stored"
+        and get(running, path) is MISSING
+        and not waits_for_restart(profile, path)
+    ]
 
 
 def known_unkept(
@@ -271,15 +283,27 @@ def _add_store(subject: Subject, plan: DevicePlan, written: Sequence[Change]) ->
         if needed:
             plan.remarks.append(Remark("not-kept", "It has no way to store: the values go at the next power cut."))
         return
-    if "startup" not in subject.abilities.sets:
-        text = "Storing keeps all that runs now; what of it was not kept before, the device cannot tell."
-        plan.remarks.append(Remark("keeps-all", text))
     keeps = [{"path": c.path, "to": c.after} for c in written if "store" in rows[c.path].steps]
     keeps += [{"path": path, "to": get(subject.running, path)} for path in loose]
     step = _step(subject, "store", [], SECONDS["store"])
     works = [keep for keep in keeps if keep["path"] in mine and profile.by_path[keep["path"]].takes == "on-store"]
-    step.params |= {"keeps": keeps, "unkept": loose, "works": works}
+    step.params |= {"keeps": keeps, "unkept": loose, "works": works, **_not_seen(subject, plan, mine)}
     plan.steps.append(step)
+
+
+def _not_seen(subject: Subject, plan: DevicePlan, mine: Collection[str]) -> dict[str, Any]:
+    """What a store would keep though nobody knows it, which people are told: `all`, or the paths `unseen`."""
+    if not subject.startup:
+        tells = "does not" if "startup" in subject.abilities.sets else "cannot"
+        text = f"Storing keeps all that runs now; what of it was not kept before, the device {tells} tell."
+        plan.remarks.append(Remark("keeps-all", text))
+        return {"all": True, "unseen": []}
+    unseen = [p for p in kept_untold(subject.profile, subject.running, subject.unreadable) if p not in mine]
+    if unseen:
+        more = f" and {len(unseen) - 1} more" if len(unseen) > 1 else ""
+        text = f"{subject.profile.called(unseen[0])}{more} cannot be read: storing keeps whatever it is now."
+        plan.remarks.append(Remark("keeps-untold", text))
+    return {"all": False, "unseen": unseen}
 
 
 def _kept_so(subject: Subject, change: Change, row: Row) -> bool:
@@ -296,7 +320,8 @@ def _add_place(subject: Subject, plan: DevicePlan, placed: Sequence[Change], kee
     keeps = [{"path": c.path, "to": c.after} for c in placed if subject.profile.by_path[c.path].kept == "when-stored"]
     if keep and keeps and step.params["by"] == "write" and Ability.STORE in subject.abilities:
         store = _step(subject, "store", [], SECONDS["store"])
-        store.params |= {"keeps": keeps, "unkept": [], "works": []}
+        mine = {change.path for change in placed}
+        store.params |= {"keeps": keeps, "unkept": [], "works": [], **_not_seen(subject, plan, mine)}
         plan.steps.append(store)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from netloom_core.documents.tree import Document
@@ -33,7 +34,8 @@ class DevicePlan:
 @dataclass(frozen=True)
 class Subject:
     """A device as the planner needs it: what it is, can do and has now. `levels` are those of access whose code is
-    known, None where nobody looked; `locks` are on what nobody changes from here."""
+    known, None where nobody looked; `locks` are on what nobody changes from here; `unreadable` is of what it told no
+    value, by path: why."""
 
     device: str
     profile: Profile
@@ -42,6 +44,7 @@ class Subject:
     startup: Document
     levels: frozenset[str] | None = None
     locks: tuple[Lock, ...] = ()
+    unreadable: Mapping[str, str] = field(default_factory=dict)
 
     def opens(self, level: str) -> bool:
         """Whether what needs that level of access can be done."""

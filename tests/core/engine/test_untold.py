@@ -118,3 +118,26 @@ async def test_a_driven_point_that_is_not_told(rig: Rig, error: NetloomError | N
             with pytest.raises(NetloomError):
                 await doing
     assert rig.entries("outcome")[-1].outcome == outcome
+
+
+async def test_a_store_says_which_values_it_keeps_unseen(rig: Rig) -> None:
+    rig.box.take("/relays/2/idle", "closed")  # somebody tried it at its front
+    rig.box.untold = {"running": frozenset({"/relays/2/idle"})}
+    put(rig.record().intended, IDLE, "closed")
+    plan = await rig.plan()
+    assert [remark["code"] for remark in plan.remarks] == ["keeps-untold"]
+    assert "Relay 2 idle state cannot be read" in plan.remarks[0]["message"]
+    assert states(await rig.apply(plan)) == ["done", "done"]
+
+
+@pytest.mark.parametrize("which", ["running", "startup"])
+async def test_what_the_plan_could_see_and_the_store_cannot_is_not_stored(rig: Rig, which: str) -> None:
+    put(rig.record().intended, IDLE, "closed")
+    plan = await rig.plan()
+    assert plan.remarks == []
+    paths = {"/relays/2/idle"} if which == "running" else set(rig.box.profile.by_path)
+    rig.box.untold = {which: frozenset(paths)}
+    run = await rig.apply(plan)
+    assert states(run) == ["done", "failed"]
+    assert "cannot be read any more" in run.steps[1].message
+    assert "store" not in rig.box.log

@@ -3943,7 +3943,7 @@ export interface components {
             lost: string[];
         };
         /**
-         * @description `code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back, later,
+         * @description `code` is left-out, no-effect, not-kept, keeps-all, keeps-untold, address-taken, sets-back, later,
          *     level-wanted, code-first, forbidden, no-order, locked or safety: that is approved for a reason only.
          */
         Remark: {

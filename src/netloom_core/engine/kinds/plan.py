@@ -173,7 +173,9 @@ class PlanRun:
         await shop.records.save_reading(order.device, known.told, known.identity, time, known.unreadable)
         running, startup = documents["running"], documents["startup"]
         locks = tuple(await shop.records.locks(order.device))
-        return Subject(order.device, profile, talk.abilities, running, startup, _levels(target), locks)
+        return Subject(
+            order.device, profile, talk.abilities, running, startup, _levels(target), locks, known.unreadable
+        )
 
     async def _spares(
         self, moving: Sequence[Mover], targets: Mapping[str, Target | NetloomError], shop: Workshop

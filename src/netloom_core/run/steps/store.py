@@ -8,7 +8,7 @@ from netloom_core.documents.tree import Document
 from netloom_core.errors import NetloomError, ReadBackMismatch, StalePlan
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
-from netloom_core.plan.planner import waits_for_restart, would_be_kept
+from netloom_core.plan.planner import kept_untold, waits_for_restart, would_be_kept
 from netloom_core.plan.proof import NO_STARTUP
 from netloom_core.run.steps.base import StepContext, act_and_look, settled_by_looking
 from netloom_core.run.steps.shown import otherwise, untold, word_of
@@ -72,7 +72,17 @@ class StoreSettings:
             )
 
     def _only_shown(self, context: StepContext, keeps: list[dict[str, Any]], sets: dict[str, Document]) -> None:
-        shown = {keep["path"] for keep in keeps}
+        params = context.step.params
+        shown = {keep["path"] for keep in keeps} | set(params.get("unseen", []))
+        untold = [p for p in kept_untold(context.profile, sets["running"], context.unreadable) if p not in shown]
+        if not params.get("all", not sets["startup"]) and (untold or not sets["startup"]):
+            what = context.called(untold[0]) if untold else "What it keeps"
+            raise StalePlan(
+                f"{what} of {context.target.name} cannot be read any more: a store would keep what the plan did not "
+                "show. Nothing was stored.",
+                "Read it again, and plan again.",
+                target=context.target.device,
+            )
         more = [p for p in would_be_kept(context.profile, sets["running"], sets["startup"]) if p not in shown]
         if more:
             raise StalePlan(

@@ -33,7 +33,7 @@ class PlanStepSerializer(Form):
 
 
 class RemarkSerializer(Form):
-    """`code` is left-out, no-effect, not-kept, keeps-all, address-taken, sets-back, later,
+    """`code` is left-out, no-effect, not-kept, keeps-all, keeps-untold, address-taken, sets-back, later,
     level-wanted, code-first, forbidden, no-order, locked or safety: that is approved for a reason only."""
 
     device = serializers.CharField()
