@@ -20,7 +20,7 @@ FLAGS = (
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 )  # fmt: skip
 GONE = "does not belong to the document"  # how the driver calls some elements that are not there any more
-WAIT_S = 40  # a busy computer is late
+WAIT_S = 60  # a busy computer takes its time
 RUN_S = 90
 
 

@@ -12,7 +12,7 @@ WEB = ROOT / "web"
 def npx(*words: str) -> None:
     npx_path = shutil.which("npx")
     assert npx_path, "Node.js is needed for the interface's tests"
-    done = subprocess.run([npx_path, "--no-install", *words], cwd=WEB, capture_output=True, text=True, timeout=180)
+    done = subprocess.run([npx_path, "--no-install", *words], cwd=WEB, capture_output=True, text=True, timeout=600)
     assert done.returncode == 0, done.stdout[-4000:] + done.stderr[-4000:]
 
 

@@ -123,7 +123,7 @@ async def test_others_and_a_flood_do_not_make_us_look_for_ever(
             for _ in range(1000):
                 sock.sendto(inform(), (f"{network}.1", PORT))
                 await asyncio.sleep(0.001)
-        assert looks <= 100
+        assert looks <= 300, "of a thousand"
 
 
 async def test_where_the_port_is_not_to_be_had_it_is_asked_now_and_then(library: Library, tmp_path: Path) -> None:
