@@ -32,7 +32,7 @@ def main(root: Path, words: list[str]) -> int:
     try:
         if first == "test":
             ensure_python(root, dev=True)
-            with compiled_meanwhile(root, environment, wanted=not words[1:]):
+            with contextlib.nullcontext() if words[1:] else compiled_meanwhile(root, environment):
                 ensure_web(root)
                 ensure_browser()
                 ensure_peers(root)
@@ -65,12 +65,12 @@ def main(root: Path, words: list[str]) -> int:
 
 
 @contextlib.contextmanager
-def compiled_meanwhile(root: Path, environment: dict[str, str], *, wanted: bool) -> Iterator[None]:
+def compiled_meanwhile(root: Path, environment: dict[str, str]) -> Iterator[None]:
     """All that tests import is compiled once, beside what is done inside: else each worker would do it for itself.
 
     What goes wrong with that is told by the tests.
     """
-    words = [str(python_of(root)), *(COLLECT if wanted else ("-c", ""))]
+    words = [str(python_of(root)), *COLLECT]
     with subprocess.Popen(words, cwd=root, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as it:
         try:
             yield

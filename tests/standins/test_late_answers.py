@@ -7,6 +7,7 @@ import os
 import pty
 import tty
 from collections.abc import AsyncIterator, Callable
+from typing import Any
 
 import pytest
 import pytest_asyncio
@@ -32,6 +33,7 @@ class Slow:
         os.set_blocking(self.master, False)
         self.path = os.ttyname(self._slave)
         self.seconds = SLOW_S
+        self._owners = Owners()
         self.asked: list[bytes] = []
         self._answer, self._heard = answer, b""
         asyncio.get_running_loop().add_reader(self.master, self._readable)
@@ -44,20 +46,31 @@ class Slow:
             asyncio.get_running_loop().call_later(self.seconds, os.write, self.master, said)
 
     def close(self) -> None:
+        self._owners.close()
         asyncio.get_running_loop().remove_reader(self.master)
         os.close(self.master)
         os.close(self._slave)
 
-    def driver(self, made: Profile, protocol: str, address: str = "-") -> tuple[object, Owners]:
-        owners = Owners()
+    def driver(self, made: Profile, protocol: str, address: str = "-") -> Any:
+        """One that takes whoever answers for proven."""
         line = Line("bus", "Bus", "serial", path=self.path, speed=9600, protocol=protocol)
-        return OPENERS[protocol](Target("d", "Peer", made.id, line, address, 9600), made, "way", owners), owners
+        driver: Any = OPENERS[protocol](Target("d", "Peer", made.id, line, address, 9600), made, "way", self._owners)
+        driver.need_proof = lambda: None
+        return driver
+
+
+Begin = Callable[[Callable[[bytes], bytes | None]], Slow]
 
 
 @pytest_asyncio.fixture
-async def ends() -> AsyncIterator[list[Slow]]:
+async def begin() -> AsyncIterator[Begin]:
     made: list[Slow] = []
-    yield made
+
+    def far_end(answer: Callable[[bytes], bytes | None]) -> Slow:
+        made.append(Slow(answer))
+        return made[-1]
+
+    yield far_end
     await asyncio.sleep(SLOW_S)
     for one in made:
         one.close()
@@ -84,39 +97,30 @@ def in_registers(heard: bytes) -> bytes | None:
     return modbus.rtu(heard[0], bytes((heard[1], len(words))) + words)
 
 
-async def test_a_slow_unit_on_a_bus_gives_each_its_own_value(ends: list[Slow]) -> None:
-    far = Slow(in_registers)
-    ends.append(far)
-    driver, owners = far.driver(REGISTERS, "modbus", "7")
-    await driver.identify()  # type: ignore[attr-defined]
-    driver.need_proof = lambda: None  # type: ignore[attr-defined]
-    assert await driver.read("running") == {"a": 100, "b": 2000, "c": 4000}  # type: ignore[attr-defined]
+async def test_a_slow_unit_on_a_bus_gives_each_its_own_value(begin: Begin) -> None:
+    far = begin(in_registers)
+    driver = far.driver(REGISTERS, "modbus", "7")
+    await driver.identify()
+    assert await driver.read("running") == {"a": 100, "b": 2000, "c": 4000}
     assert len(far.asked) == 3, "what comes late is an answer: nothing is asked twice"
-    owners.close()
 
 
-async def test_one_that_was_given_up_is_heard_out_before_it_is_asked_again(ends: list[Slow]) -> None:
-    far = Slow(in_registers)
-    ends.append(far)
-    driver, owners = far.driver(REGISTERS, "modbus", "7")
-    driver.need_proof = lambda: None  # type: ignore[attr-defined]
+async def test_one_that_was_given_up_is_heard_out_before_it_is_asked_again(begin: Begin) -> None:
+    far = begin(in_registers)
+    driver = far.driver(REGISTERS, "modbus", "7")
     far.seconds = 3.5 * PATIENCE_S  # after it was asked a second time
     with pytest.raises(NoAnswer):
-        await driver.read("running")  # type: ignore[attr-defined]
+        await driver.read("running")
     far.seconds = 0.75 * PATIENCE_S
-    bound = driver.profile.bound_by_path("way")["/c"]  # type: ignore[attr-defined]
-    assert await driver.fetch("running", [bound]) == {"/c": 4000}  # type: ignore[attr-defined]
-    owners.close()
+    bound = driver.profile.bound_by_path("way")["/c"]
+    assert await driver.fetch("running", [bound]) == {"/c": 4000}
 
 
-async def test_who_was_asked_twice_answers_twice(ends: list[Slow]) -> None:
-    far = Slow(in_registers)
-    ends.append(far)
-    driver, owners = far.driver(REGISTERS, "modbus", "7")
-    driver.need_proof = lambda: None  # type: ignore[attr-defined]
+async def test_who_was_asked_twice_answers_twice(begin: Begin) -> None:
+    far = begin(in_registers)
+    driver = far.driver(REGISTERS, "modbus", "7")
     far.seconds = 2.75 * PATIENCE_S  # it is given up on at twice that time
-    assert await driver.read("running") == {"a": 100, "b": 2000, "c": 4000}  # type: ignore[attr-defined]
-    owners.close()
+    assert await driver.read("running") == {"a": 100, "b": 2000, "c": 4000}
 
 
 TERSE = profile(
@@ -126,15 +130,12 @@ TERSE = profile(
 )  # fmt: skip
 
 
-async def test_a_late_value_is_no_serial_number(ends: list[Slow]) -> None:
+async def test_a_late_value_is_no_serial_number(begin: Begin) -> None:
     said = {b"who": b"= S1\r\n", b"a": b"= 77\r\n"}
-    far = Slow(lambda heard: said[heard.strip()] if heard.endswith(b"\r\n") else None)
-    ends.append(far)
-    driver, owners = far.driver(TERSE, "dialogue")
-    driver.need_proof = lambda: None  # type: ignore[attr-defined]
+    far = begin(lambda heard: said[heard.strip()] if heard.endswith(b"\r\n") else None)
+    driver = far.driver(TERSE, "dialogue")
     with pytest.raises(NoAnswer):
-        await driver.read("running")  # type: ignore[attr-defined]
+        await driver.read("running")
     far.seconds = 0.75 * PATIENCE_S
-    assert (await driver.identify()).serial == "S1"  # type: ignore[attr-defined]
-    assert await driver.read("running") == {"a": 77}  # type: ignore[attr-defined]
-    owners.close()
+    assert (await driver.identify()).serial == "S1"
+    assert await driver.read("running") == {"a": 77}

@@ -25,6 +25,7 @@ from tests.standins.models import Bench, bench
 TOOLS: Any = api.PROTOCOL_MODULES[api.SNMP_VERSION_2C]
 NETWORK = "127.41.{n}"
 PORT = 10162
+FLOOD_S = 2.0  # that a flood of a thousand lasts; it lasts longer where the computer is busy
 SOON_S = 3.0  # far less than the wait between looks where it says when something changed
 
 
@@ -119,11 +120,12 @@ async def test_others_and_a_flood_do_not_make_us_look_for_ever(
                 sock.sendto(inform(), (f"{network}.1", PORT))
                 await asyncio.sleep(0.001)
         assert looks == 0, "it is another one's notice"
+        begun = time.monotonic()
         with _speaker(f"{network}.7") as sock:
             for _ in range(1000):
                 sock.sendto(inform(), (f"{network}.1", PORT))
                 await asyncio.sleep(0.001)
-        assert looks <= 300, "of a thousand"
+        assert looks <= 100 * max(1.0, (time.monotonic() - begun) / FLOOD_S)
 
 
 async def test_where_the_port_is_not_to_be_had_it_is_asked_now_and_then(library: Library, tmp_path: Path) -> None:

@@ -78,6 +78,12 @@ def test_damaged_frames_and_lost_answers_change_nothing(spoilt: frozenset[int], 
     assert through("ymodem", FILE, spoilt, lost) == FILE
 
 
+def test_four_answers_in_a_row_that_are_lost_are_silence() -> None:
+    """One fewer is made up for, above."""
+    with pytest.raises(NoAnswer, match="sent 4 times: it fell silent"):
+        through("ymodem", FILE, lost=frozenset({2, 3, 4, 5}))
+
+
 def test_a_receiver_that_asked_often_before_gets_the_first_block_once() -> None:
     ours = sender("xmodem")
     first = ours.feed(b"CCC")

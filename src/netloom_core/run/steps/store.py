@@ -74,9 +74,9 @@ class StoreSettings:
     def _only_shown(self, context: StepContext, keeps: list[dict[str, Any]], sets: dict[str, Document]) -> None:
         params = context.step.params
         shown = {keep["path"] for keep in keeps} | set(params.get("unseen", []))
-        untold = [p for p in kept_untold(context.profile, sets["running"], context.unreadable) if p not in shown]
-        if not params.get("all", not sets["startup"]) and (untold or not sets["startup"]):
-            what = context.called(untold[0]) if untold else "What it keeps"
+        unseen = [p for p in kept_untold(context.profile, sets["running"], context.unreadable) if p not in shown]
+        if not params.get("all", not sets["startup"]) and (unseen or not sets["startup"]):
+            what = context.called(unseen[0]) if unseen else "What it keeps"
             raise StalePlan(
                 f"{what} of {context.target.name} cannot be read any more: a store would keep what the plan did not "
                 "show. Nothing was stored.",
