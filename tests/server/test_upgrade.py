@@ -5,14 +5,20 @@ from __future__ import annotations
 import gzip
 import json
 import os
+import shutil
 import sqlite3
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
+from django.db import connection
+from django.db.migrations.loader import MigrationLoader
+from django.db.migrations.recorder import MigrationRecorder
 
+from netloom_server.care.upgrade import too_new
 from tests.conftest import ROOT
 
 MOVED = ("maker", "model", "serial", "firmware", "identity_key", "guess", "read", "read_trouble", "running", "startup")
@@ -91,3 +97,60 @@ def test_the_journal_holds_and_can_still_not_be_changed(folder: Path) -> None:
     assert done.returncode == 0, done.stderr
     with sqlite3.connect(folder / "netloom.sqlite3") as db, pytest.raises(sqlite3.DatabaseError, match="append-only"):
         db.execute("update runs_journalentry set entry = '{}'")
+
+
+def schema(ask: Callable[[str], list[tuple[Any, ...]]]) -> dict[str, Any]:
+    """Tables with their columns and what they refer to, indexes with theirs, triggers: nothing of their order."""
+    held: dict[str, Any] = {}
+    for kind, name, table in ask("select type, name, tbl_name from sqlite_master"):
+        if kind == "table":
+            held[name] = {row[1:] for row in ask(f"pragma table_info({name})")}
+            held[f"{name} refers to"] = {row[2:] for row in ask(f"pragma foreign_key_list({name})")}
+            unique = [row[1] for row in ask(f"pragma index_list({name})") if row[2]]
+            held[f"{name} once"] = {tuple(row[2] for row in ask(f"pragma index_info({one})")) for one in unique}
+        elif not name.startswith("sqlite_autoindex"):
+            held[name] = kind, table, [row[2] for row in ask(f"pragma index_info({name})")]
+    return held
+
+
+def test_a_folder_that_came_step_by_step_is_as_one_that_was_made_at_once(folder: Path, db: None) -> None:
+    def here(question: str) -> list[tuple[Any, ...]]:
+        with connection.cursor() as cursor:
+            return cursor.execute(question).fetchall()
+
+    with sqlite3.connect(folder / "netloom.sqlite3") as came:
+        assert schema(lambda question: came.execute(question).fetchall()) == schema(here)
+    assert any(row[0].startswith("0001_squashed") for row in here("select name from django_migrations"))
+    with sqlite3.connect(folder / "netloom.sqlite3") as came:
+        applied = {row[0] for row in came.execute("select name from django_migrations where app = 'installation'")}
+    assert "0021_joined" in applied
+
+
+def test_a_folder_of_any_version_in_between_has_a_way_to_this_one(db: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whatever of an app was taken, the rest comes in an order that goes."""
+    whole = MigrationLoader(connection, replace_migrations=False)
+    steps = [step for leaf in whole.graph.leaf_nodes() for step in whole.graph.forwards_plan(leaf)]
+    order = [step for step in dict.fromkeys(steps) if not whole.disk_migrations[step].replaces]
+    assert len(order) > 40
+    for count in range(len(order)):
+        taken = {step: whole.disk_migrations[step] for step in order[:count]}
+        monkeypatch.setattr(MigrationRecorder, "applied_migrations", lambda self, taken=taken: taken)
+        loader = MigrationLoader(connection)
+        way = [step for leaf in loader.graph.leaf_nodes() for step in loader.graph.forwards_plan(leaf)]
+        loader.check_consistent_history(connection)
+        for step in set(order[count:]) - set(way):
+            assert any(step in loader.disk_migrations[one].replaces for one in way), f"{step} is left out"
+
+
+def test_what_a_newer_one_took_is_seen_in_each_of_our_apps(folder: Path, tmp_path: Path, db: None) -> None:
+    """Also in those that came last."""
+    for app in ("installation", "routing", "firmware"):
+        spoilt = tmp_path / app
+        spoilt.mkdir()
+        shutil.copy(folder / "netloom.sqlite3", spoilt)
+        with sqlite3.connect(spoilt / "netloom.sqlite3") as newer:
+            newer.execute("insert into django_migrations values (null, ?, '0999_later', '2030-01-01')", [app])
+        trouble = too_new(spoilt)
+        assert trouble is not None
+        assert f"{app}.0999_later" in trouble.message
+    assert too_new(folder) is None

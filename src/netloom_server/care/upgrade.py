@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from pathlib import Path
 
+from django.apps import apps
 from django.core.management import call_command
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
@@ -12,14 +13,14 @@ from django.db.migrations.executor import MigrationExecutor
 from netloom_server.care import copies
 from netloom_server.care.folder import Trouble, database_of, migrations_in
 
-OURS = ("accounts", "installation", "runs", "backups", "consoles", "papers")
 log = logging.getLogger("netloom.care")
 
 
 def too_new(data: Path) -> Trouble | None:
     """The folder was used by a version that knows more than this one."""
     known = set(MigrationExecutor(connection).loader.disk_migrations)
-    more = sorted(f"{app}.{name}" for app, name in migrations_in(database_of(data)) - known if app in OURS)
+    ours = {app.label for app in apps.get_app_configs() if app.name.startswith("netloom_server.")}
+    more = sorted(f"{app}.{name}" for app, name in migrations_in(database_of(data)) - known if app in ours)
     if not more:
         return None
     return Trouble(
