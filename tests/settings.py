@@ -16,3 +16,4 @@ DATABASES["default"]["TEST"] = {"NAME": f"{_folder}/test.sqlite3"}  # noqa: F405
 
 OWNER_TOKEN = "the-owner-of-the-folder"
 ALLOWED_HOSTS = [*ALLOWED_HOSTS, "testserver"]  # noqa: F405
+PASSWORD_HASHERS = ["tests.hashing.Quick"]

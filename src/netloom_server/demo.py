@@ -20,7 +20,7 @@ from netloom_server.backups.models import Backup, Document
 from netloom_server.firmware.services import files
 from netloom_server.installation.models import Area, Device, Installation, Line, Unit
 from netloom_server.installation.services.fitting import fit, unit_of
-from netloom_server.installation.services.records import recount
+from netloom_server.installation.services.records import recount_all
 from netloom_server.routing.models import Cable
 
 
@@ -36,9 +36,8 @@ def seed(site_file: Path, ports: Path, library: Library) -> None:
         for inner in outer["inside"]:
             Area.objects.create(name=inner, parent=area)
     lines = {data["name"]: _line(data, ports) for data in site["lines"]}
-    for data in site["devices"]:
-        if data.get("record", True):
-            _device(data, lines[data["line"]], library)
+    made = [_device(data, lines[data["line"]], library) for data in site["devices"] if data.get("record", True)]
+    recount_all(made, library)
     for data in site["lines"]:
         if data["kind"] == "behind":
             lines[data["name"]].parent = Device.objects.get(name=data["parent"])
@@ -86,7 +85,7 @@ def _line(data: dict[str, Any], ports: Path) -> Line:
     )
 
 
-def _device(data: dict[str, Any], line: Line, library: Library) -> None:
+def _device(data: dict[str, Any], line: Line, library: Library) -> Device:
     profile = library.need(data["profile"])
     serial = data.get("serial", "")
     keys = [f"mac:{data['mac']}"] if data.get("mac") else [f"rdm:{data['uid']}"] if data.get("uid") else []
@@ -145,7 +144,7 @@ def _device(data: dict[str, Any], line: Line, library: Library) -> None:
             running_id=name,
             startup_id=name,
         )
-    recount(device, library)
+    return device
 
 
 def _staged(device: Device, running: dict[str, Any], values: dict[str, Any]) -> None:

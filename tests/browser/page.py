@@ -140,7 +140,11 @@ class Page:
 
     def sees(self, text: str, where: str = "//body", seconds: float = WAIT_S) -> None:
         wanted = re.sub(r"\s+", " ", text)
-        self.until(lambda: wanted in re.sub(r"\s+", " ", self.xpath(where).text), f"seeing {text!r}", seconds)
+        self.until(lambda: wanted in re.sub(r"\s+", " ", self.words(where)), f"seeing {text!r}", seconds)
+
+    def words(self, where: str) -> str:
+        """What can be read there, as the browser itself tells it: the driver's way takes a second on a long page."""
+        return str(self.driver.execute_script("return arguments[0].innerText", self.xpath(where)))
 
     def bench_sees(self, text: str, seconds: float = WAIT_S) -> None:
         self.sees(text, "//*[@id='bench']", seconds)
@@ -151,7 +155,7 @@ class Page:
 
         def ended() -> bool:
             seen = self.xpath(tray)
-            run, words = seen.get_attribute("data-run") or "", seen.text.split("\n")
+            run, words = seen.get_attribute("data-run") or "", self.words(tray).split("\n")
             if words[:2] != [kind, state] or run in self.ended or run != seen.get_attribute("data-run"):
                 return False  # it may have become another one between two looks
             self.ended.add(run)

@@ -42,7 +42,7 @@ def test_what_may_not_stand_together_is_told_with_what_may(demo: Demo, page: Pag
     page.choose("Intended Network mode", "Makes its own")
     page.bench_sees("a network that it makes has a fixed channel")
     page.press("Take what is near and allowed: Radio channel 1")
-    page.until(lambda: "may not stand together" not in page.xpath("//*[@id='bench']").text, "it is allowed now")
+    page.until(lambda: "may not stand together" not in page.words("//*[@id='bench']"), "it is allowed now")
     assert demo.json("show", "Bridge")["intended"]["network"] == {"mode": "make", "channel": 1}
     page.press("Write 2 settings to 1 device")
     page.agree("Rehearse it")
@@ -104,7 +104,7 @@ def test_what_is_fenced_off_nobody_drives(demo: Demo, page: Page) -> None:
     run = demo.json("apply", "Upper box", "--yes", expect=None)["devices"][0]
     assert (run["result"], "on the ladder" in run["message"]) == ("failed", True)
     page.press("Lift it")
-    page.until(lambda: "is fenced off" not in page.xpath("//*[@id='bench']").text, "the fence is lifted")
+    page.until(lambda: "is fenced off" not in page.words("//*[@id='bench']"), "the fence is lifted")
     demo.run("apply", "Upper box", "--yes")
 
 
@@ -168,12 +168,12 @@ def test_a_display_is_fed_over_an_adapter_that_is_plugged_in_elsewhere(demo: Dem
     page.write("Text to say", "Gate A in 5 min")
     page.press("Feed it")
     panel = "//section[@aria-label='Feed']"
-    page.until(lambda: page.xpath(panel).text.count("✓") == 3, "shown, driven from outside, its keys off")
+    page.until(lambda: page.words(panel).count("✓") == 3, "shown, driven from outside, its keys off")
     demo.run("fault", "port", "display")
     page.sees("does not exist", panel)
-    page.until(lambda: "✓" not in page.xpath(panel).text, "nothing is called shown that is not known")
+    page.until(lambda: "✓" not in page.words(panel), "nothing is called shown that is not known")
     demo.run("fault", "port", "display", "--rename", "display-2")
-    page.until(lambda: page.xpath(panel).text.count("✓") == 3, "the adapter was followed")
+    page.until(lambda: page.words(panel).count("✓") == 3, "the adapter was followed")
     assert "being fed already" in demo.refused_by("feed", "begin", "Display", "text", "Gate B")
     page.press("End the feed")
     page.sees("its own keys are on", panel)

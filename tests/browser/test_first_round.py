@@ -173,11 +173,11 @@ def test_every_lens_can_be_used_by_everyone(page: Page, lens: str, theme: str) -
 def test_the_keyboard_walks_and_selects(page: Page) -> None:
     page.key("1", Keys.ESCAPE)
     page.key(Keys.ARROW_DOWN)
-    cursor = page.xpath("//*[@role='option'][@aria-selected='true']").text
+    cursor = page.words("//*[@role='option'][@aria-selected='true']")
     page.extend(Keys.ARROW_DOWN)
     page.bench_sees("2 devices selected")
     page.key(Keys.ARROW_UP)
-    assert page.xpath("//*[@role='option'][@aria-selected='true']").text == cursor
+    assert page.words("//*[@role='option'][@aria-selected='true']") == cursor
     page.key("/")
     page.field("Device, address, serial number, area, line, action, setting or value").send_keys("00B70E31", Keys.ENTER)
     page.bench_sees("Gate B module")
@@ -195,7 +195,7 @@ def test_the_keyboard_walks_and_selects(page: Page) -> None:
 
 def test_the_same_knots_hang_by_areas(page: Page) -> None:
     page.key(Keys.ESCAPE, "w")
-    assert "Gate B module" in page.xpath("//*[@role='listbox'][@aria-label='Devices in Gate B']").text
+    assert "Gate B module" in page.words("//*[@role='listbox'][@aria-label='Devices in Gate B']")
     page.press("Gate B", "//h2")
     chosen = {one.text.split("\n")[1] for one in page.driver.find_elements("xpath", "//*[@aria-selected='true']")}
     assert "Gate B module" in chosen
@@ -213,24 +213,24 @@ def test_the_same_knots_hang_by_areas(page: Page) -> None:
     page.choose("Merge or remove Gate C", "Gate A")
     assert violations(page) == []
     page.agree("Merge it: ")
-    page.until(lambda: "Gate C" not in page.xpath("//*[@role='dialog']//table").text, "one area less")
+    page.until(lambda: "Gate C" not in page.words("//*[@role='dialog']//table"), "one area less")
     page.key(Keys.ESCAPE)
-    page.until(lambda: "Gate B module" in page.xpath("//*[@aria-label='Devices in Gate A']").text, "they went along")
+    page.until(lambda: "Gate B module" in page.words("//*[@aria-label='Devices in Gate A']"), "they went along")
     assert violations(page) == []
     page.press("lines", "//*[@aria-label='Strands']")
-    assert "Gate B module" in page.xpath("//*[@role='listbox'][@aria-label='Devices on Gate bus']").text
+    assert "Gate B module" in page.words("//*[@role='listbox'][@aria-label='Devices on Gate bus']")
     page.key(Keys.ESCAPE)
 
 
 def test_a_line_is_put_away_with_its_devices_and_comes_back(page: Page) -> None:
     page.press("Gate bus", "//h2")
     page.press("Archive it with")
-    page.until(lambda: "Gate bus" not in page.xpath("//*[@aria-label='Loom']").text, "its strand is away")
+    page.until(lambda: "Gate bus" not in page.words("//*[@aria-label='Loom']"), "its strand is away")
     page.xpath("//button[@aria-label='1 archived']").click()
     page.sees("no run takes its devices", "//*[@role='dialog']")
     assert violations(page) == []
     page.agree("Bring it back")
-    page.until(lambda: "Gate B module" in page.xpath("//*[@aria-label='Devices on Gate bus']").text, "it is back")
+    page.until(lambda: "Gate B module" in page.words("//*[@aria-label='Devices on Gate bus']"), "it is back")
     page.key(Keys.ESCAPE)
 
 
@@ -333,7 +333,7 @@ def test_the_whole_site_is_in_one_picture_and_anything_is_found(page: Page) -> N
     """Every line and every device is in view without scrolling; a setting is found by its value."""
     page.key(Keys.ESCAPE)
     for _ in range(3):
-        if "site" in page.xpath("//button[@aria-label='Density']").text:
+        if "site" in page.words("//button[@aria-label='Density']"):
             break
         page.key("z")
     lines = page.driver.find_elements(By.XPATH, "//*[starts-with(@aria-label,'Devices on ')]")
@@ -516,7 +516,7 @@ def test_a_line_has_rules_and_places_are_planned_by_them(page: Page, demo: Demo)
     page.press("Decide this for 1 device")
     page.sees("Slipway box comes here", "//*[@aria-label='Devices on Terminal network']")
     assert violations(page) == []
-    page.until(lambda: "is outside of its range" not in page.xpath("//*[@id='bench']").text, "it is right now")
+    page.until(lambda: "is outside of its range" not in page.words("//*[@id='bench']"), "it is right now")
     drag(page, demo.address(14), demo.address(61))
     page.sees(".61", "//*[@aria-label='Devices on Terminal network']")
     page.field("Planned address of Slipway box").send_keys(Keys.ARROW_UP, Keys.ENTER)

@@ -163,7 +163,7 @@ def test_the_whole_picture_is_drawn(demo: Demo, route: Page) -> None:
     demo.run("drive", "Hall display", "mute", "picture")
     route.bench_sees("its picture is muted")
     demo.run("drive", "Hall display", "mute", "none")
-    route.until(lambda: "muted" not in route.xpath("//*[@id='bench']").text, "it is shown again")
+    route.until(lambda: "muted" not in route.words("//*[@id='bench']"), "it is shown again")
     assert violations(route) == []
 
 
@@ -269,7 +269,7 @@ def test_a_cable_is_recorded_and_taken_off_by_hand(demo: Demo, route: Page) -> N
     route.press("Record it", form)
     route.bench_sees("Guest laptop to Foyer matrix Input 2")
     route.xpath("//button[contains(@aria-label,'Take off the cable to Foyer matrix Input 2')]").click()
-    route.until(lambda: "Guest laptop" not in route.xpath("//*[@id='bench']").text, "taken off")
+    route.until(lambda: "Guest laptop" not in route.words("//*[@id='bench']"), "taken off")
     assert violations(route) == []
     assert route.complaints() == []
 
@@ -337,6 +337,6 @@ def test_a_file_is_imported_loaded_and_proven_in_the_browser(demo: Demo, page: P
     page.press("Load firmware 1.14.0")
     page.agree("Load firmware 1.14.0")
     page.run_ends("Firmware")
-    page.until(lambda: "mixed kit" not in page.xpath("//*[@id='bench']").text, "both halves have it")
+    page.until(lambda: "mixed kit" not in page.words("//*[@id='bench']"), "both halves have it")
     assert standing(demo, "Receiver") == "current"
     assert page.complaints() == []

@@ -71,7 +71,7 @@ def sweep_one_line(page: Page) -> None:
     page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, "[role=progressbar]"), "progress")
     page.run_ends("Sweep")
     page.bench_sees("last sweep")
-    rows = page.xpath("//*[@id='bench']//table").text
+    rows = page.words("//*[@id='bench']//table")
     assert "PJLink" in rows
     assert page.knot("Hall display 1").get_attribute("data-state") == "known"
 
@@ -97,7 +97,7 @@ def ask_why(page: Page, demo: Demo) -> None:
     page.bench_sees("Someone else has its address")
     page.press("Test again now")
     page.bench_sees("Looking at its address by every method")
-    page.until(lambda: "Looking at its address" not in page.xpath("//*[@id='bench']").text, "tested", 40)
+    page.until(lambda: "Looking at its address" not in page.words("//*[@id='bench']"), "tested", 40)
     page.bench_sees("Known from:")
     open_line(page, "Terminal network")
     page.fill("Address to ask about", demo.address(99))
@@ -115,9 +115,9 @@ def say_who_it_is(page: Page, demo: Demo) -> None:
     find(page, "Café display")
     page.press("Test again now")
     page.bench_sees("Looking at its address by every method")
-    page.until(lambda: "Looking at its address" not in page.xpath("//*[@id='bench']").text, "tested", 40)
+    page.until(lambda: "Looking at its address" not in page.words("//*[@id='bench']"), "tested", 40)
     find(page, "Waiting room sender 1")
-    assert "Why it is not there" not in page.xpath("//*[@id='bench']").text, "another device's reasons are not its"
+    assert "Why it is not there" not in page.words("//*[@id='bench']"), "another device's reasons are not its"
     page.bench_sees("XT1 Kit on its label, CR-EXT1-TX")
 
 

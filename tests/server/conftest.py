@@ -74,7 +74,7 @@ def whole_site(lasting: None, library: Library, tmp_path: Path) -> None:
 
 def caller(role: str) -> APIClient:
     client = APIClient()
-    client.force_authenticate(User.objects.create_user(f"the-{role}", password="a long enough word", role=role))
+    client.force_authenticate(User.objects.create_user(f"the-{role}", role=role))
     return client
 
 

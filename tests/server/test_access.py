@@ -6,9 +6,11 @@ import pytest
 from django.core.management import call_command
 from django.test import Client
 from django.urls import get_resolver
+from django.utils.module_loading import import_string
 from rest_framework.test import APIClient
 
 from netloom_server.accounts.models import SignInLink, User
+from netloom_server.config import settings as shipped
 from netloom_server.installation.models import Credential
 from tests.conftest import ROOT
 from tests.server.conftest import named
@@ -73,6 +75,16 @@ def test_signing_in_needs_the_token_of_the_page(db: None) -> None:
     assert answer.status_code == 200
     assert browser.get("/api/session").json()["username"] == "ona"
     assert browser.post("/api/runs", {"kind": "sweep"}, content_type="application/json").status_code == 403
+
+
+def test_a_password_is_hashed_so_that_guessing_it_takes_long() -> None:
+    """By the server's own settings: those of the tests are quicker."""
+    [name] = shipped.PASSWORD_HASHERS
+    hasher = import_string(name)()
+    told = hasher.decode(hasher.encode("a long enough word", hasher.salt()))
+    assert (told["algorithm"], told["variety"]) == ("argon2", "argon2id")
+    assert told["memory_cost"] >= 47_104, "KiB (OWASP's cheat sheet on storing passwords)"
+    assert told["time_cost"] >= 1
 
 
 def test_guessing_passwords_is_slowed_down(db: None, client: Client, settings) -> None:  # type: ignore[no-untyped-def]

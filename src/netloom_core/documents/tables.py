@@ -11,9 +11,6 @@ import io
 import re
 from collections.abc import Iterable, Sequence
 
-from openpyxl import Workbook
-from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
-
 FORMULA = ("=", "+", "-", "@", "\t", "\r")
 _NUMBER = re.compile(r"[+-]?\d+(?:\.\d+)?")
 
@@ -42,6 +39,9 @@ def as_csv(rows: Rows) -> str:
 
 def as_xlsx(title: str, rows: Rows) -> bytes:
     """One sheet. What a cell cannot hold in that form (control characters, ECMA-376) is left out."""
+    from openpyxl import Workbook  # loaded only when somebody asks: a tenth of a server's start
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+
     book = Workbook(write_only=True)
     sheet = book.create_sheet(title)
     for row in _plain(rows):

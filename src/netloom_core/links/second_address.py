@@ -7,13 +7,14 @@ from __future__ import annotations
 import asyncio
 import errno
 import ipaddress
-
-from pyroute2 import IPRoute
-from pyroute2.netlink.exceptions import NetlinkError
+from typing import TYPE_CHECKING
 
 from netloom_core.errors import LinkError
 from netloom_core.links.arp import ArpLink
 from netloom_core.protocols import arp
+
+if TYPE_CHECKING:
+    from pyroute2 import IPRoute
 
 PROBES, PROBE_S = 2, 0.3  # a host answers an ARP probe (RFC 5227 clause 2.1.1) within milliseconds
 TRIES = 16
@@ -22,6 +23,9 @@ NOBODY = str(ipaddress.IPv4Address(0))
 
 def put(interface: str, address: str, bits: int, seconds: int, by_hand: str = "") -> None:
     """Add it, or let it stay for so long from now on. Raises LinkError; `by_hand` is how a person does it."""
+    from pyroute2 import IPRoute  # loaded only for this: few need it, and it takes its time
+    from pyroute2.netlink.exceptions import NetlinkError
+
     try:
         with IPRoute() as system:
             index = _index_of(system, interface)
@@ -39,6 +43,9 @@ def put(interface: str, address: str, bits: int, seconds: int, by_hand: str = ""
 
 def take_away(interface: str, address: str, bits: int) -> None:
     """One that is gone already is no trouble. Raises LinkError."""
+    from pyroute2 import IPRoute
+    from pyroute2.netlink.exceptions import NetlinkError
+
     try:
         with IPRoute() as system:
             system.addr("del", index=_index_of(system, interface), address=address, prefixlen=bits)

@@ -10,9 +10,6 @@ import io
 import zipfile
 import zlib
 
-from openpyxl import load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
-
 from netloom_core.errors import RequestError
 
 MAX_BYTES = 4_000_000
@@ -63,6 +60,9 @@ def _tags_in(packed: zipfile.ZipFile, parts: list[zipfile.ZipInfo]) -> int:
 
 
 def _from_xlsx(data: bytes, columns: int) -> list[list[str]]:
+    from openpyxl import load_workbook  # loaded only when somebody hands one in
+    from openpyxl.utils.exceptions import InvalidFileException
+
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             parts = packed.infolist()
