@@ -16,6 +16,7 @@ from tests.demo import Demo
 def site(network: str, described: str, lens: str, *, sweep: bool = True) -> Iterator[tuple[Page, Demo]]:
     with tempfile.TemporaryDirectory() as folder:
         demo = Demo(Path(folder), network, described)
+        demo.each_apart = True  # measured is what people use
         try:
             demo.start()
             if sweep:

@@ -11,17 +11,17 @@ import time
 from pathlib import Path
 from typing import Any
 
-from tests.spare_cli import SPARE
+from tests.spare import SPARE_CALLS, SPARE_PROGRAMS, Begun
 
 ROOT = Path(__file__).resolve().parents[1]
+Program = subprocess.Popen[bytes] | Begun
 READY_S = 120  # beside other work a start of four processes takes its time
 
 
 class Demo:
     """Only the processes started here are ended, by their own ids.
 
-    With `each_apart` every call of the command line is begun as a person begins it, else as a child of one that is
-    loaded already.
+    With `each_apart` every program is begun as a person begins it, else as a child of one that is loaded already.
     """
 
     each_apart = False
@@ -37,8 +37,8 @@ class Demo:
             "PYTHONUNBUFFERED": "1",
         }
         self.environment.pop("DJANGO_SETTINGS_MODULE", None)
-        self.standins: subprocess.Popen[bytes] | None = None
-        self.server: subprocess.Popen[bytes] | None = None
+        self.standins: Program | None = None
+        self.server: Program | None = None
 
     def address(self, host: int) -> str:
         return self.network.replace(".0/24", f".{host}")
@@ -55,13 +55,16 @@ class Demo:
         self.server = self._spawn("netloom_server.main", *words)
         self._wait("server.json", self.server)
 
-    def _spawn(self, module: str, *words: str) -> subprocess.Popen[bytes]:
-        log = (self.data / f"{module}.log").open("ab")
-        return subprocess.Popen(
-            [sys.executable, "-m", module, *words], env=self.environment, stdout=log, stderr=log, cwd=ROOT
-        )
+    def _spawn(self, module: str, *words: str) -> Program:
+        path = self.data / f"{module}.log"
+        if not self.each_apart:
+            return SPARE_PROGRAMS.begin(module, words, self.environment, path)
+        with path.open("ab") as log:
+            return subprocess.Popen(
+                [sys.executable, "-m", module, *words], env=self.environment, stdout=log, stderr=log, cwd=ROOT
+            )
 
-    def _wait(self, name: str, process: subprocess.Popen[bytes]) -> None:
+    def _wait(self, name: str, process: Program) -> None:
         deadline = time.monotonic() + READY_S
         while not (self.data / name).exists():
             if process.poll() is not None or time.monotonic() > deadline:
@@ -95,7 +98,7 @@ class Demo:
 
     def _called(self, words: tuple[str, ...], timeout: float) -> tuple[int, str, str]:
         if not self.each_apart:
-            return SPARE.run(words, self.environment, timeout)
+            return SPARE_CALLS.run(words, self.environment, timeout)
         done = subprocess.run(
             [sys.executable, "-m", "netloom_cli", *words], env=self.environment, capture_output=True, text=True,
             timeout=timeout, cwd=ROOT, stdin=subprocess.DEVNULL,

@@ -21,29 +21,36 @@ import pytest
 from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
 from netloom_server.care.tls import own_certificate
-from tests.conftest import ROOT
+from tests.demo import Program
+from tests.spare import ROOT, SPARE_CALLS, SPARE_PROGRAMS, Spare
 
+SERVER = "netloom_server.main"
 READY_S = 120  # beside other work a start takes its time
 
 
 class Server:
-    """Only the processes started here are ended, by their own ids."""
+    """Only the processes started here are ended, by their own ids. With `each_apart` one is begun as a person does."""
 
     def __init__(self, data: Path) -> None:
         self.data = data
-        self.process: subprocess.Popen[str] | None = None
+        self.each_apart = False
+        self.process: Program | None = None
         self.environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "NETLOOM_DATA": str(data)}
         self.environment.pop("DJANGO_SETTINGS_MODULE", None)
 
-    def words(self, *more: str) -> list[str]:
-        return [sys.executable, "-m", "netloom_server.main", "--data", str(self.data), "--port", "0", *more]
+    def begin(self, *more: str) -> Program:
+        words, path = ("--data", str(self.data), "--port", "0", *more), self.data.parent / "log"
+        if not self.each_apart:
+            return SPARE_PROGRAMS.begin(SERVER, words, self.environment, path)
+        line = [sys.executable, "-m", SERVER, *words]
+        with path.open("ab") as log:
+            return subprocess.Popen(line, env=self.environment, stdout=log, stderr=log)
 
     def start(self, *more: str) -> None:
         """What an earlier one left is still there."""
         found = self.data / "server.json"
         before = found.read_bytes() if found.exists() else b""
-        with (self.data.parent / "log").open("a") as log:
-            self.process = subprocess.Popen(self.words(*more), env=self.environment, stdout=log, stderr=log, text=True)
+        self.process = self.begin(*more)
         deadline = time.monotonic() + READY_S
         while not found.exists() or found.read_bytes() == before:
             assert self.process.poll() is None, self.log()
@@ -51,8 +58,9 @@ class Server:
             time.sleep(0.05)
 
     def refused(self, *more: str) -> tuple[int, str]:
-        done = subprocess.run(self.words(*more), env=self.environment, capture_output=True, text=True, timeout=READY_S)
-        return done.returncode, done.stderr
+        words = ("--data", str(self.data), "--port", "0", *more)
+        status, _, said = SPARE_PROGRAMS.run(words, self.environment, READY_S, SERVER)
+        return status, said
 
     def log(self) -> str:
         return (self.data.parent / "log").read_text()
@@ -65,15 +73,14 @@ class Server:
         return status
 
     def care(self, *words: str) -> tuple[int, Any]:
-        return self._json("netloom_server.care", *words)
+        return self._json(SPARE_PROGRAMS, "netloom_server.care", *words)
 
     def cli(self, *words: str) -> tuple[int, Any]:
-        return self._json("netloom_cli", *words)
+        return self._json(SPARE_CALLS, "netloom_cli", *words)
 
-    def _json(self, module: str, *words: str) -> tuple[int, Any]:
-        line = [sys.executable, "-m", module, "--json", *words]
-        done = subprocess.run(line, env=self.environment, capture_output=True, text=True, timeout=READY_S)
-        return done.returncode, json.loads(done.stdout)
+    def _json(self, spare: Spare, module: str, *words: str) -> tuple[int, Any]:
+        status, out, _ = spare.run(("--json", *words), self.environment, READY_S, module)
+        return status, json.loads(out)
 
     def records(self, *statements: str) -> None:
         db = sqlite3.connect(self.data / "netloom.sqlite3")
@@ -102,6 +109,7 @@ def server(tmp_path: Path) -> Iterator[Server]:
 
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
 def test_it_ends_in_order_when_it_is_told_to(server: Server, number: int) -> None:
+    server.each_apart = True
     server.start()
     told = json.loads((server.data / "server.json").read_text())
     status, made = server.cli("people", "link")
@@ -119,8 +127,8 @@ def test_it_ends_in_order_when_it_is_told_to(server: Server, number: int) -> Non
 
 def test_told_to_end_while_it_begins_it_ends_in_order(server: Server) -> None:
     """Right after it has its folder: it begins, and then ends."""
-    with (server.data.parent / "log").open("a") as log:
-        server.process = subprocess.Popen(server.words(), env=server.environment, stdout=log, stderr=log, text=True)
+    server.each_apart = True
+    server.process = server.begin()
     until = time.monotonic() + READY_S
     while not (server.data / "netloom.sqlite3").exists():
         assert time.monotonic() < until
