@@ -110,6 +110,7 @@ def test_what_is_fenced_off_nobody_drives(demo: Demo, page: Page) -> None:
 
 def test_points_over_time_and_one_that_changes_by_itself(demo: Demo, page: Page) -> None:
     page.select("Lower box")
+    page.bench_sees("Lower box")
     page.xpath("//button[starts-with(@aria-label,'Record Relay 2')]").click()
     page.until(
         lambda: (

@@ -21,7 +21,7 @@ from netloom_core.profiles.profile import Profile
 from netloom_core.protocols import modbus
 from tests.core.drivers.made import profile
 
-PATIENCE_S, SLOW_S = 0.2, 0.3
+PATIENCE_S, SLOW_S = 0.8, 1.2  # far apart: a busy computer is late by some tenths of a second
 
 
 class Slow:

@@ -33,7 +33,6 @@ MAX_REPLY_CHARACTERS = 256  # a reply that has begun may take this much line tim
 TURN_S = 20.0  # one conversation in all: a read of a large table at 9600 baud takes 2 s
 DRIVE_WAIT_S = 8.0
 WAIT_S = 30.0  # for the turn; longer than one conversation, shorter than a person's patience
-MOST_LATE_S = 1.0
 ALONE = -1
 LEADER_FRAMES = 3  # so many commands of somebody else are a control panel, not a late echo
 
@@ -92,7 +91,7 @@ class SerialOwner:
 
     def left_waiting(self, unit: int, seconds: float) -> None:
         """A unit that was asked and did not answer may do so yet, so long from now. ALONE is the only one on a line."""
-        self._due[unit] = asyncio.get_running_loop().time() + min(seconds, MOST_LATE_S)
+        self._due[unit] = asyncio.get_running_loop().time() + seconds
 
     async def hear_out(self, unit: int, link: ByteLink) -> None:
         """Before it is asked anew: what it still says to the question before would pass for the answer."""

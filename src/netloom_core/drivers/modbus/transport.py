@@ -8,7 +8,7 @@ from contextlib import asynccontextmanager
 from typing import Protocol
 
 from netloom_core.bus.modbus import exchange, late_answer
-from netloom_core.bus.owner import DRIVE_WAIT_S, MOST_LATE_S, WAIT_S, SerialOwner
+from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
 from netloom_core.drivers.carrier import OFFLINE_S, Port, Presence, StreamCarrier
 from netloom_core.errors import NetloomError, NoAnswer, ProtocolError
@@ -16,6 +16,7 @@ from netloom_core.links.serial import ByteLink
 from netloom_core.protocols import modbus
 
 PAUSE_S = 0.05
+MOST_LATE_S = 1.0  # waited for a late answer before it is asked again
 
 
 class Asks(Protocol):
