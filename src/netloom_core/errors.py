@@ -129,6 +129,10 @@ class NoAnswer(NetloomError):
     outcome = "unknown"
 
 
+class OutOfStep(NoAnswer):
+    """It answers, and whether that belongs to the question cannot be told yet. Nothing is left without an answer."""
+
+
 class NobodyThere(NoAnswer):
     """No connection, no byte: as far as one can tell the place is free.
 

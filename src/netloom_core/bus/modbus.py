@@ -9,6 +9,7 @@ from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.timing import line_time
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError
 from netloom_core.links.serial import ByteLink
+from netloom_core.patience import Patience, heard
 from netloom_core.protocols import modbus
 
 SILENT_CHARACTERS = 3.5  # between frames, serial line guide clause 2.5.1.1
@@ -30,17 +31,16 @@ async def exchange(
     A whole frame of another unit is a late answer: its number goes to `strays`. Raises NobodyThere
     after silence, NoAnswer where only others are heard, and ProtocolError for bytes that are no frame.
     """
-    loop = asyncio.get_running_loop()
     await asyncio.sleep(max(line_time(SILENT_CHARACTERS, link.speed), MIN_SILENT_S))
     _note(link.take(), strays)
     request = modbus.rtu(unit, pdu)
     link.write(request)
-    deadline = loop.time() + line_time(len(request), link.speed) + timeout
-    last = deadline + line_time(modbus.MAX_PDU + 3, link.speed) + REST_S
+    usual = line_time(len(request), link.speed) + timeout
+    patience = Patience(usual, most=usual + line_time(modbus.MAX_PDU + 3, link.speed) + REST_S)
     # The reply to a write of one value is the request itself (clauses 6.5 and 6.6), which an echo only looks like.
     own = EchoFilter(request) if line.echoes or pdu[0] not in (modbus.WRITE_COIL, modbus.WRITE_REGISTER) else None
     while True:
-        frame = await _frame(link, deadline, last, own)
+        frame = await _frame(link, patience, own)
         line.echoes = line.echoes or bool(own and own.echoed)
         if not frame:
             silent = NoAnswer if strays else NobodyThere
@@ -53,9 +53,8 @@ async def exchange(
 
 async def late_answer(link: ByteLink, unit: int, pdu: bytes, seconds: float) -> modbus.Answer | None:
     """What that unit says so long after its time was over, to what it was asked last; None where it says nothing."""
-    loop = asyncio.get_running_loop()
-    deadline = loop.time() + seconds
-    while frame := await _frame(link, deadline, deadline + REST_S, None):
+    patience = Patience(seconds, most=seconds + REST_S)
+    while frame := await _frame(link, patience, None):
         try:
             answer = modbus.parse_rtu(frame)
         except ProtocolError:
@@ -65,13 +64,11 @@ async def late_answer(link: ByteLink, unit: int, pdu: bytes, seconds: float) -> 
     return None
 
 
-async def _frame(link: ByteLink, deadline: float, last: float, own: EchoFilter | None) -> bytes:
-    """Bytes until the frame's length or a pause; empty when none came by the deadline, and none after `last`."""
-    loop = asyncio.get_running_loop()
+async def _frame(link: ByteLink, patience: Patience, own: EchoFilter | None) -> bytes:
+    """Bytes until the frame's length or a pause; empty when none came in time, and none after its end."""
     data = b""
     while len(data) <= modbus.MAX_PDU + 3:
-        patience = deadline - loop.time() if not data else min(_patience(data, link.speed), last - loop.time())
-        arrived = await link.read(patience) if patience > 0 else b""
+        arrived = await heard(link.read, patience.rest(_rest(data, link.speed)) if data else patience)
         if not arrived:
             return data
         data += own.feed(arrived) if own else arrived
@@ -80,7 +77,7 @@ async def _frame(link: ByteLink, deadline: float, last: float, own: EchoFilter |
     return data
 
 
-def _patience(data: bytes, speed: int) -> float:
+def _rest(data: bytes, speed: int) -> float:
     """How long the rest may take: an operating system hands bytes over in pieces, a busy one with long pauses."""
     return line_time(max(modbus.rtu_length(data) - len(data), 16), speed) + REST_S
 

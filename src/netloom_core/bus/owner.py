@@ -8,11 +8,13 @@ bounded in total time, whatever arrives meanwhile.
 from __future__ import annotations
 
 import asyncio
+from collections import defaultdict
 from collections.abc import AsyncIterator, Callable, Generator
 from contextlib import asynccontextmanager
 from typing import TypeVar
 
 from netloom_core.bus.echo import EchoFilter
+from netloom_core.bus.late import Owed
 from netloom_core.bus.timing import line_time
 from netloom_core.bus.traffic import Tapped, Traffic
 from netloom_core.bus.turns import Priority, Turns
@@ -22,6 +24,7 @@ from netloom_core.links.ports import open_port
 from netloom_core.links.serial import ByteLink
 from netloom_core.links.shared_udp import SharedPort
 from netloom_core.model.line import Line
+from netloom_core.patience import Patience, heard
 from netloom_core.protocols.osdp.constants import BUSY_PAUSE_S, IDLE_CHARACTERS, REPLY_TIMEOUT_S
 from netloom_core.protocols.osdp.frames import Receiver
 from netloom_core.protocols.osdp.messages import Command, Reply
@@ -52,7 +55,7 @@ class SerialOwner:
         self.openings = 0  # of the port: what was known of who is at its end ends with each
         self.echoes = False  # whether the adapter gives back what is sent
         self._commands = 0  # commands heard that were not ours
-        self._due: dict[int, float] = {}  # by unit until when it may answer what nobody waits for any more
+        self._owed: dict[int, Owed] = defaultdict(Owed)  # by unit: what it may answer that nobody waits for any more
         self.traffic = Traffic(SystemClock().now)
 
     @property
@@ -89,16 +92,14 @@ class SerialOwner:
                     self._drop()
                 raise
 
-    def left_waiting(self, unit: int, seconds: float) -> None:
-        """A unit that was asked and did not answer may do so yet, so long from now. ALONE is the only one on a line."""
-        self._due[unit] = asyncio.get_running_loop().time() + seconds
+    def owed(self, unit: int) -> Owed:
+        """What a unit may still say to earlier questions. ALONE is the only one on a line."""
+        return self._owed[unit]
 
     async def hear_out(self, unit: int, link: ByteLink) -> None:
         """Before it is asked anew: what it still says to the question before would pass for the answer."""
-        loop = asyncio.get_running_loop()
-        while (left := self._due.get(unit, 0.0) - loop.time()) > 0:
+        while (left := self._owed[unit].left()) > 0:
             await link.read(left)
-        self._due.pop(unit, None)
 
     def session(self, address: int, speed: int) -> Session:
         return self._sessions.setdefault((address, speed), Session(address, name=f"Unit {address} at {speed} baud"))
@@ -161,18 +162,17 @@ class SerialOwner:
             data = verdict.data
 
     async def _listen(self, link: ByteLink, talk: Session, sent: bytes, timeout: float) -> Reply | Again:
-        """The reply, or what to do without one. Nothing that arrives moves `last` on."""
-        loop = asyncio.get_running_loop()
-        deadline = loop.time() + line_time(len(sent), link.speed) + timeout
-        last = deadline + line_time(MAX_REPLY_CHARACTERS, link.speed)
+        """The reply, or what to do without one. Nothing that arrives moves the end on."""
+        usual = line_time(len(sent), link.speed) + timeout
+        patience = Patience(usual, most=usual + line_time(MAX_REPLY_CHARACTERS, link.speed))
         own = EchoFilter(sent)
         begun = False
-        while (left := deadline - loop.time()) > 0:
-            arrived = own.feed(await link.read(left))
+        while said := await heard(link.read, patience):
+            arrived = own.feed(said)
             self.echoes = self.echoes or own.echoed
             if arrived and not begun:
                 begun = True
-                deadline = last
+                patience.go_on()
             for frame in self._receiver.feed(arrived):
                 verdict = talk.received(frame)
                 if not isinstance(verdict, Ignore):
@@ -211,7 +211,7 @@ class SerialOwner:
             self._link.close()
             self._link = None
         self._sessions.clear()
-        self._due.clear()
+        self._owed.clear()
 
     def close(self) -> None:
         self._drop()

@@ -7,6 +7,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Hashable
 from contextlib import asynccontextmanager
 from typing import Protocol
 
+from netloom_core.bus.late import Owed
 from netloom_core.bus.owner import ALONE, DRIVE_WAIT_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
 from netloom_core.errors import NoAnswer, NobodyThere
@@ -42,9 +43,11 @@ class Presence:
 
 
 class Port(Protocol):
-    """Bytes, for the length of one turn. `fresh` is set where the far end has heard nothing yet."""
+    """Bytes, for the length of one turn. `fresh` is set where the far end has heard nothing yet; `owed` is what
+    it may still say to earlier questions."""
 
     fresh: bool
+    owed: Owed
 
     async def read(self, seconds: float) -> bytes: ...
 
@@ -81,8 +84,9 @@ class SerialPort:
 
     fresh = True  # others have had the line meanwhile
 
-    def __init__(self, link: ByteLink) -> None:
+    def __init__(self, link: ByteLink, owed: Owed | None = None) -> None:
         self._link = link
+        self.owed = owed or Owed()
 
     async def read(self, seconds: float) -> bytes:
         return await self._link.read(seconds)
@@ -111,7 +115,7 @@ class SerialCarrier:
             await link.set_line(self._speed, self._parity)
             await self._owner.hear_out(ALONE, link)
             link.take()
-            yield SerialPort(link)
+            yield SerialPort(link, self._owner.owed(ALONE))
 
     def heard(self) -> None:
         self._presence.heard()
@@ -119,10 +123,12 @@ class SerialCarrier:
     def drop(self, *, asked: bool = False) -> None:
         self._presence.lose()
         if asked:
-            self._owner.left_waiting(ALONE, self._seconds)
+            self._owner.owed(ALONE).left_waiting(self._seconds)
 
 
 class StreamPort:
+    owed = Owed()  # a connection on which something was left without an answer is given up
+
     def __init__(self, far: Stream, *, fresh: bool) -> None:
         self._far = far
         self.fresh = fresh

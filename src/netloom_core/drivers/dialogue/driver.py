@@ -18,6 +18,7 @@ from netloom_core.errors import (
     KeyLost,
     NetloomError,
     NoAnswer,
+    OutOfStep,
     ProtocolError,
     Refused,
     WrongCredentials,
@@ -70,8 +71,9 @@ class DialogueDriver(BoundDriver):
                     if talk.answered:
                         self._carrier.heard()
                 return result
-        except (NoAnswer, ProtocolError, WrongCredentials):
-            self._carrier.drop(asked=True)  # what is still to come belongs to a question that nobody asks any more
+        except (NoAnswer, ProtocolError, WrongCredentials) as error:
+            # What is still to come belongs to a question that nobody asks any more.
+            self._carrier.drop(asked=not isinstance(error, OutOfStep))
             raise
         except BaseException as error:
             if not isinstance(error, NetloomError):
@@ -103,7 +105,7 @@ class DialogueDriver(BoundDriver):
     async def _identify(self, talk: Conversation) -> Identity:
         facts = dict(self._channel.constant)
         for ask in self._channel.identify:
-            answer = await talk.ask(ask.send, Answer(sent=ask.send, wanted=ask.answer))
+            answer = await talk.question(ask.send, Answer(sent=ask.send, wanted=ask.answer))
             if not isinstance(answer, Missing):
                 facts |= facts_of(answer, ask.answer)
         return identity_from(facts)
@@ -148,14 +150,14 @@ class DialogueDriver(BoundDriver):
 
     async def _asked(self, talk: Conversation, ask: str, binding: DialogueBinding) -> list[str] | Missing | Unreadable:
         try:
-            return await talk.ask(ask, Answer(sent=ask, wanted=binding.answer))
+            return await talk.question(ask, Answer(sent=ask, wanted=binding.answer))
         except (Refused, Busy) as error:
             return Unreadable(error.message)
 
     async def _block(self, talk: Conversation, name: str) -> dict[str, str] | Unreadable:
         block = self._channel.blocks[name]
         try:
-            lines = await talk.ask(block.ask, Answer(block.ask, block.line, block.end, block.lines))
+            lines = await talk.question(block.ask, Answer(block.ask, block.line, block.end, block.lines))
         except (Refused, Busy) as error:
             return Unreadable(error.message)
         if isinstance(lines, Missing):
@@ -229,10 +231,10 @@ class DialogueDriver(BoundDriver):
         async def work(talk: Conversation) -> tuple[float | None, list[Event]]:
             now: float | None = None
             if how.clock is not None:
-                answer = await talk.ask(how.clock.send, Answer(sent=how.clock.send, wanted=how.clock.answer))
+                answer = await talk.question(how.clock.send, Answer(sent=how.clock.send, wanted=how.clock.answer))
                 found = None if isinstance(answer, Missing) else found_in(answer, how.clock.answer)
                 now = moment(found["time"], how.time) if found is not None else None
-            lines = await talk.ask(how.ask, Answer(how.ask, how.line, how.end, MOST_EVENTS if how.end else 0))
+            lines = await talk.question(how.ask, Answer(how.ask, how.line, how.end, MOST_EVENTS if how.end else 0))
             if isinstance(lines, Missing):
                 return now, []
             rows = [row for line in lines if (row := pattern(how.line).search(line)) is not None]

@@ -5,14 +5,15 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Sequence
 
+from netloom_core.bus.late import surely
 from netloom_core.drivers.carrier import Port
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, found_in, pattern
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.errors import NoAnswer, ProtocolError, WrongCredentials
 from netloom_core.model.device import Credentials
+from netloom_core.patience import Patience, heard
 
 QUIET_S = 0.15  # after a command that nothing answers, for a refusal
-PIECE_S = 0.25
 LEFT_S = 0.08
 
 
@@ -76,7 +77,7 @@ class Conversation:
     async def leave(self) -> None:
         if self._channel.leave:
             await self._say(self._channel.leave)
-            await self._hear(LEFT_S)  # it has to be heard before the line is somebody else's
+            await self._hear(Patience(LEFT_S))  # it has to be heard before the line is somebody else's
 
     async def ask(self, command: str, wait: Answer) -> list[str] | Missing:
         """The lines of the answer. Raises NoAnswer, and what the device says by an error."""
@@ -84,26 +85,27 @@ class Conversation:
         self._heard.clear()
         end = "" if command.endswith(("\r", "\n")) else self._channel.line_end
         await self._say(command + end)
-        loop = asyncio.get_running_loop()
         blind = not (self._channel.prompt or wait.wanted or wait.end)
-        deadline = loop.time() + (QUIET_S if blind else self._channel.answer_seconds)
-        last = deadline + (0 if blind else 4 * self._channel.answer_seconds)
+        usual = self._channel.answer_seconds
+        patience = Patience(QUIET_S) if blind else Patience(usual, most=5 * usual)
         while True:
             if (answer := self._heard.answer(wait)) is not None:
                 return answer
             if key := self._heard.more():
                 await self._say(key)
-            left = deadline - loop.time()
-            if left <= 0:
+            if not await self._hear(patience):
                 break
-            if await self._hear(min(left, PIECE_S)):  # what goes on may take longer, but not for ever
-                deadline = min(max(deadline, loop.time() + self._channel.answer_seconds / 2), last)
+            patience.go_on(usual / 2)  # what goes on may take longer, but not for ever
         if blind:
             return []
         raise NoAnswer(
             f"{self._name} did not finish its answer to {command.strip()!r} in time.",
             "Look at its cable and its speed. Read it again before anything else is written.",
         )
+
+    async def question(self, command: str, wait: Answer) -> list[str] | Missing:
+        """What may be asked again without harm: surely the answer to this, also after one that was given up."""
+        return await surely(lambda: self.ask(command, wait), self._port.owed)
 
     # Bytes, while a file goes over
 
@@ -127,17 +129,15 @@ class Conversation:
 
     async def words(self, seconds: float, *wanted: str) -> str:
         """What it says, until something of that fits or the time is over."""
-        deadline = asyncio.get_running_loop().time() + seconds
+        patience = Patience(seconds)
         while True:
             text = self._heard.text
             found = next((m for one in wanted if one and (m := pattern(one).search(text))), None)
-            left = deadline - asyncio.get_running_loop().time()
-            if found is not None or left <= 0:
-                if found is not None:
-                    self._heard.text = text[found.end() :]
-                    text = text[: found.end()]
+            if found is not None:
+                self._heard.text = text[found.end() :]
+                return text[: found.end()]
+            if not await self._hear(patience):
                 return text
-            await self._hear(min(left, PIECE_S))
 
     def left_over(self) -> bytes:
         """What came after the words that were waited for."""
@@ -158,7 +158,7 @@ class Conversation:
 
     async def listen(self, seconds: float) -> list[str]:
         """Lines that it said by itself meanwhile."""
-        await self._hear(seconds)
+        await self._hear(Patience(seconds))
         self._heard.clear_lines()
         lines, self._heard.announced = self._heard.announced, []
         return lines
@@ -172,16 +172,16 @@ class Conversation:
     async def _say(self, text: str) -> None:
         await self._port.write(text.encode())
 
-    async def _hear(self, seconds: float) -> bool:
-        data = await self._port.read(seconds)
+    async def _hear(self, patience: Patience) -> bool:
+        """Whether anything came."""
+        data = await heard(self._port.read, patience)
         self.answered = self.answered or bool(data)
         self._heard.feed(data)
         return bool(data)
 
     async def _until(self, wanted: str, refused: str) -> None:
         """Until something fits; what came before it is taken."""
-        loop = asyncio.get_running_loop()
-        deadline = loop.time() + max(self._channel.answer_seconds, 1.0)
+        patience = Patience(max(self._channel.answer_seconds, 1.0))
         while True:
             text = self._heard.text
             if refused and pattern(refused).search(text):
@@ -194,14 +194,13 @@ class Conversation:
             if found := pattern(wanted).search(text):
                 self._heard.text = text[found.end() :]
                 return
-            if loop.time() >= deadline:
+            if not await self._hear(patience):
                 what = "It said nothing." if not text.strip() else f"It said {text.strip()[-60:]!r}."
                 raise NoAnswer(
                     f"{self._name} does not answer as it should. {what}",
                     "Look at its power, its cable and its speed.",
                     outcome="not_sent",
                 )
-            await self._hear(min(max(deadline - loop.time(), 0), PIECE_S))
 
 
 def shown(text: str) -> str:

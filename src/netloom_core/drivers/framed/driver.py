@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import Awaitable, Callable, Hashable, Mapping, Sequence
 from typing import Any, TypeVar
 
+from netloom_core.bus.late import surely
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told, identity_from
 from netloom_core.drivers.carrier import Carrier, Port, as_heard
 from netloom_core.drivers.framed.form import FramedBinding, FramedChannel, Pieces
@@ -20,12 +20,14 @@ from netloom_core.errors import (
     KeyLost,
     NetloomError,
     NoAnswer,
+    OutOfStep,
     ProtocolError,
     Refused,
     WrongCredentials,
 )
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.image import Image
+from netloom_core.patience import Patience, heard
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.types.boolean import Boolean
@@ -55,25 +57,24 @@ class Talk:
         await self._port.write(self._channel.framing.encoded(packed(parsed(send), values)))
         return await self.hear(answer, seconds=seconds)
 
+    async def question(self, send: str, answer: str, values: Mapping[str, Any]) -> dict[str, Any]:
+        """What may be asked again without harm: surely the answer to this, also after one that was given up."""
+        return await surely(lambda: self.ask(send, answer, values), self._port.owed)
+
     async def hear(self, answer: str, *, seconds: float = 0.0) -> dict[str, Any]:
         """The next one that fits, without asking."""
         if not answer and not self._channel.refusals:
             return {}
-        loop = asyncio.get_running_loop()
-        deadline = loop.time() + (max(self._channel.answer_seconds, seconds) if answer else 0.15)
+        patience = Patience(max(self._channel.answer_seconds, seconds) if answer else 0.15)
         strange = b""
-        while True:
-            left = deadline - loop.time()
-            data = await self._port.read(max(left, 0)) if left > 0 else b""
-            self.answered = self.answered or bool(data)
+        while data := await heard(self._port.read, patience):
+            self.answered = True
             for body in self._receiver.feed(data):
                 if (found := unpacked(parsed(answer), body) if answer else None) is not None:
                     self.entered = False
                     return found
                 self._judged(body)
                 strange = body
-            if left <= 0:
-                break
         if not answer:
             return {}
         if strange:
@@ -152,7 +153,7 @@ class FramedDriver(BoundDriver):
                         self._carrier.heard()
         except BaseException as error:
             if not isinstance(error, NetloomError) or isinstance(error, NoAnswer | ProtocolError):
-                self._carrier.drop(asked=True)
+                self._carrier.drop(asked=not isinstance(error, OutOfStep))
             raise
 
     async def _enter(self, talk: Talk) -> None:
@@ -179,7 +180,7 @@ class FramedDriver(BoundDriver):
             facts = dict(self._channel.constant)
             for query in self._channel.identify:
                 try:
-                    told = await talk.ask(query.send, query.answer, {})
+                    told = await talk.question(query.send, query.answer, {})
                 except Absent:
                     continue
                 facts |= {name: value.hex() if isinstance(value, bytes) else str(value) for name, value in told.items()}
@@ -210,7 +211,7 @@ class FramedDriver(BoundDriver):
                         continue
                     key = (ask, binding.answer)
                     if key not in answers:
-                        answers[key] = await talk.ask(ask, binding.answer, {})
+                        answers[key] = await talk.question(ask, binding.answer, {})
                     told[bound.item.path] = _value(bound.item, binding, answers[key])
                 except Absent:
                     continue
@@ -259,7 +260,7 @@ async def _collected(talk: Talk, pieces: Pieces) -> bytes:
     data = b""
     while len(data) < pieces.size:
         count = min(pieces.piece, pieces.size - len(data))
-        found = await talk.ask(pieces.ask, pieces.answer, {"offset": len(data), "count": count})
+        found = await talk.question(pieces.ask, pieces.answer, {"offset": len(data), "count": count})
         if found.get("offset", len(data)) != len(data) or not found.get("data"):
             raise ProtocolError("A piece came that was not asked for.")
         data += found["data"][:count]

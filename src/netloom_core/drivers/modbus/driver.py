@@ -11,7 +11,7 @@ from netloom_core.drivers.modbus.form import Told as Fact
 from netloom_core.drivers.modbus.transport import Asks, Transport
 from netloom_core.drivers.modbus.words import Span, joined, refused, span_of, told, value_of, words_of
 from netloom_core.drivers.wire import Unreadable, as_number
-from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused
+from netloom_core.errors import Busy, NetloomError, NoAnswer, OutOfStep, ProtocolError, Refused
 from netloom_core.model.device import Identity, Target
 from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols import modbus
@@ -46,7 +46,7 @@ class ModbusDriver(BoundDriver):
                 return await work(unit)
         except BaseException as error:
             if not isinstance(error, NetloomError) or isinstance(error, NoAnswer | ProtocolError):
-                self._transport.drop(asked=True)
+                self._transport.drop(asked=not isinstance(error, OutOfStep))
             raise
 
     async def identify(self) -> Identity:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import AsyncIterator, Hashable
 from contextlib import asynccontextmanager
 from typing import Protocol
 
+from netloom_core.bus.late import Owed, surely
 from netloom_core.bus.modbus import exchange, late_answer
 from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
 from netloom_core.drivers.carrier import OFFLINE_S, Port, Presence, StreamCarrier
 from netloom_core.errors import NetloomError, NoAnswer, ProtocolError
 from netloom_core.links.serial import ByteLink
+from netloom_core.patience import Patience, heard
 from netloom_core.protocols import modbus
 
 PAUSE_S = 0.05
@@ -42,23 +43,24 @@ class _OnBus:
         self._bus, self._link = bus, link
 
     async def ask(self, pdu: bytes) -> modbus.Answer:
-        loop = asyncio.get_running_loop()
         await self._bus.owner.hear_out(self._bus.unit, self._link)
-        begun = loop.time()
-        try:
-            answer = await self._once(pdu)
-        except (NoAnswer, ProtocolError) as error:
-            if pdu[0] in modbus.WRITES:
-                raise
-            # What it says late is the answer to this; after it was asked again, it would be one to the next question.
-            late = await late_answer(self._link, self._bus.unit, pdu, self._late(error))
-            if late is None:
-                late = await self._once(pdu)
-                # It was asked twice, and the second answer may take as long as the first one did.
-                self._bus.owner.left_waiting(self._bus.unit, loop.time() - begun)
-            answer = late
+        writes = pdu[0] in modbus.WRITES
+        answer = await (self._once(pdu) if writes else surely(lambda: self._ask(pdu), self._bus.owed))
         self._bus.heard()
         return answer
+
+    async def _ask(self, pdu: bytes) -> modbus.Answer:
+        try:
+            return await self._once(pdu)
+        except (NoAnswer, ProtocolError) as error:
+            # What it says late is the answer to this, and nothing has to be asked twice.
+            late = await late_answer(self._link, self._bus.unit, pdu, self._late(error))
+            if late is not None:
+                return late
+        try:
+            return await self._once(pdu)
+        finally:  # it was asked twice, and one answer is missing; whoever called gives up the other one
+            self._bus.owed.left_waiting(self._bus.seconds)
 
     def _late(self, error: NetloomError) -> float:
         """For how long: after bytes that were no frame, only the rest of them can come."""
@@ -87,13 +89,17 @@ class OnBus:
             await link.set_line(self._speed, self.owner.line.parity)
             yield _OnBus(self, link)
 
+    @property
+    def owed(self) -> Owed:
+        return self.owner.owed(self.unit)
+
     def heard(self) -> None:
         self._presence.heard()
 
     def drop(self, *, asked: bool = False) -> None:
         self._presence.lose()
         if asked:
-            self.owner.left_waiting(self.unit, self.seconds)
+            self.owed.left_waiting(self.seconds)
 
 
 class _OnTcp:
@@ -104,20 +110,16 @@ class _OnTcp:
         """A late answer to an earlier transaction is passed over."""
         number = self._on.next_number()
         await self._port.write(modbus.tcp(number, self._on.unit, pdu))
-        loop = asyncio.get_running_loop()
-        deadline, heard = loop.time() + self._on.seconds, b""
-        while True:
-            while (size := modbus.tcp_length(heard)) and len(heard) >= size:
-                frame, heard = heard[:size], heard[size:]
+        patience, came = Patience(self._on.seconds), b""
+        while data := await heard(self._port.read, patience):
+            came += data
+            while (size := modbus.tcp_length(came)) and len(came) >= size:
+                frame, came = came[:size], came[size:]
                 if int.from_bytes(frame[:2], "big") == number:
                     return modbus.parse_tcp(frame, number)
-            left = deadline - loop.time()
-            if left <= 0:
-                raise NoAnswer(
-                    f"Unit {self._on.unit} at {self._on.host} does not answer.",
-                    "Look at its power and its unit number.",
-                )
-            heard += await self._port.read(left)
+        raise NoAnswer(
+            f"Unit {self._on.unit} at {self._on.host} does not answer.", "Look at its power and its unit number."
+        )
 
 
 class OnTcp:

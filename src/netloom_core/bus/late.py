@@ -1,0 +1,98 @@
+"""Answers that come late, on a line whose questions bear no numbers.
+
+Whoever is asked answers in the order in which it was asked. After a question that was given up, up to as many answers
+belong to earlier questions as were left without one; nothing in an answer shows whose it is. So the same is asked
+until it was answered alike once more often than that: one of those answers is its own. Then as many are owed as before,
+to this question, unless all came at once. It costs nothing while all is answered, and a few quick questions after
+somebody was away.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable
+from typing import TypeVar, cast
+
+from netloom_core.errors import NetloomError, NoAnswer, OutOfStep, ProtocolError
+
+Result = TypeVar("Result")
+LATE = 5.0  # times as long as an answer usually takes: what was not answered by then never will be
+QUICK = 0.5  # times as long: who answers so soon has nothing else under way
+MOST_OWED = 6
+TRIES = 3  # times as many questions as would do
+
+
+class Owed:
+    """What one unit may still say to earlier questions."""
+
+    def __init__(self) -> None:
+        self._until: list[float] = []  # of each answer that is owed, in the event loop's time
+        self._due = 0.0
+        self.usual = 0.0
+
+    def left_waiting(self, seconds: float) -> None:
+        """One answer is missing. They usually come within `seconds`."""
+        now = asyncio.get_running_loop().time()
+        self.usual = seconds
+        self._due = now + seconds
+        self._until.append(now + LATE * seconds)
+
+    def left(self) -> float:
+        """Seconds for which it is heard out before anybody asks anew."""
+        return self._due - asyncio.get_running_loop().time()
+
+    def answers(self) -> int:
+        now = asyncio.get_running_loop().time()
+        self._until = [until for until in self._until if until > now][-MOST_OWED:]
+        return len(self._until)
+
+    def renew(self) -> None:
+        """As many are owed still: to the questions that earlier answers were taken for."""
+        until = asyncio.get_running_loop().time() + LATE * self.usual
+        self._until = [until] * len(self._until)
+
+
+async def surely(ask: Callable[[], Awaitable[Result]], owed: Owed) -> Result:
+    """The answer to this question though others may come before it; a refusal is one, too.
+
+    Raises OutOfStep where what it says does not settle, and what asking raises.
+    """
+    count = owed.answers()
+    if not count:
+        return await ask()
+    clock = asyncio.get_running_loop().time
+    begun, longest, alike, clear = clock(), 0.0, 0, False
+    last: object = None
+    try:
+        for asked in range(1 + TRIES * count):
+            said = await _outcome(ask)
+            longest, begun = max(longest, clock() - begun), clock()
+            alike = alike + 1 if asked and _alike(said, last) else 0
+            last = said
+            if alike == count:
+                clear = asked == count and longest <= QUICK * owed.usual
+                if isinstance(said, NetloomError):
+                    raise said
+                return cast(Result, said)
+    finally:
+        if not clear:
+            owed.renew()
+    raise OutOfStep(
+        "It left a question without an answer a moment ago, and what it says now may still be the answer to that.",
+        "Read it again in a moment.",
+    )
+
+
+async def _outcome(ask: Callable[[], Awaitable[object]]) -> object:
+    try:
+        return await ask()
+    except (NoAnswer, ProtocolError):
+        raise
+    except NetloomError as refusal:
+        return refusal
+
+
+def _alike(one: object, other: object) -> bool:
+    if isinstance(one, NetloomError) and isinstance(other, NetloomError):
+        return type(one) is type(other) and one.message == other.message
+    return one == other

@@ -1,0 +1,1 @@
+"""What goes over a line, in virtual time and without a port."""

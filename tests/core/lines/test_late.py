@@ -1,0 +1,237 @@
+"""A device that answers late, or never, on a line whose questions bear no numbers: nothing of it is another's value."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from netloom_core.bus.late import LATE, Owed, surely
+from netloom_core.bus.owner import Owners
+from netloom_core.drivers.registry import OPENERS
+from netloom_core.errors import NoAnswer, OutOfStep, ProtocolError, Refused
+from netloom_core.model.device import Target
+from netloom_core.model.line import Line
+from netloom_core.profiles.profile import Profile
+from netloom_core.protocols import modbus
+from netloom_core.testing.virtual_time import run
+from tests.core.drivers.made import profile
+
+USUAL_S = 1.0
+VALUES = {"a": 100, "b": 2000, "c": 4000}
+Reply = Callable[[bytes], tuple[bytes, bytes | None]]
+
+
+class FarEnd:
+    """A port and the device behind it: answers in the order in which it is asked, each after a time of its own."""
+
+    path, speed, broken = "made up", 9600, False
+
+    def __init__(self, reply: Reply, delays: Iterator[float | None]) -> None:
+        self._reply, self._delays = reply, delays
+        self._asked, self._came, self._arrived = b"", b"", asyncio.Event()
+        self._last = 0.0
+
+    async def set_line(self, speed: int, framing: str = "8N1", flow: str = "none") -> None: ...
+
+    def close(self) -> None: ...
+
+    def errors(self) -> dict[str, int]:
+        return {}
+
+    def write(self, data: bytes) -> None:
+        loop = asyncio.get_running_loop()
+        self._asked += data
+        while True:
+            self._asked, said = self._reply(self._asked)
+            if said is None:
+                return
+            if (delay := next(self._delays)) is not None:
+                self._last = max(self._last, loop.time() + delay)
+                loop.call_at(self._last, self._come, said)
+
+    def _come(self, data: bytes) -> None:
+        self._came += data
+        self._arrived.set()
+
+    def take(self) -> bytes:
+        data, self._came = self._came, b""
+        self._arrived.clear()
+        return data
+
+    async def read(self, timeout: float) -> bytes:
+        try:
+            async with asyncio.timeout(timeout):
+                await self._arrived.wait()
+        except TimeoutError:
+            pass
+        return self.take()
+
+
+def items(bind: Callable[[str], dict[str, Any]]) -> list[dict[str, Any]]:
+    return [
+        {"path": f"/{name}", "label": name, "type": {"is": "integer", "maximum": 9999}, "kept": "always",
+         "bind": {"way": bind(name)}}
+        for name in VALUES
+    ]  # fmt: skip
+
+
+REGISTERS = profile(
+    {"protocol": "modbus", "over": ["serial"], "names_itself": False, "constant": {"serial": "S1"},
+     "answer_seconds": USUAL_S},
+    items(lambda name: {"register": VALUES[name]}),
+)  # fmt: skip
+LINES = profile(
+    {"protocol": "dialogue", "over": "serial", "line_end": "\r\n", "answer_seconds": USUAL_S,
+     "identify": [{"send": "who", "answer": "^= (?P<serial>\\w+)$"}]},
+    items(lambda name: {"ask": name, "set": name + " {value}", "answer": "^= (?P<value>\\w+)$"}),
+)  # fmt: skip
+FRAMES = profile(
+    {"protocol": "framed", "over": "serial", "answer_seconds": USUAL_S,
+     "framing": {"start": "02", "end": "03", "check": {"kind": "xor"}, "stuffed": "0203", "by": "10"},
+     "identify": [{"send": "77", "answer": "u16:serial"}]},
+    items(lambda name: {"ask": f"{ord(name):02x}", "answer": "u16:value", "set": f"{ord(name):02x} u16:value"}),
+)  # fmt: skip
+
+
+def registers(asked: bytes) -> tuple[bytes, bytes | None]:
+    """Each holds its own number."""
+    if len(asked) < 8:
+        return asked, None
+    first, count = int.from_bytes(asked[2:4], "big"), int.from_bytes(asked[4:6], "big")
+    words = b"".join((first + n).to_bytes(2, "big") for n in range(count))
+    return asked[8:], modbus.rtu(asked[0], bytes((asked[1], len(words))) + words)
+
+
+def lines(asked: bytes) -> tuple[bytes, bytes | None]:
+    line, end, rest = asked.partition(b"\r\n")
+    if not end:
+        return asked, None
+    return rest, b"= 1234\r\n" if line == b"who" else f"= {VALUES[line.decode()]}\r\n".encode()
+
+
+def frames(asked: bytes) -> tuple[bytes, bytes | None]:
+    start, end = asked.find(b"\x02"), asked.find(b"\x03")
+    if start < 0 or end < 0:
+        return asked, None
+    word = 1234 if asked[start + 1] == 0x77 else VALUES[chr(asked[start + 1])]
+    framing = FRAMES.channels["way"].framing
+    return asked[end + 1 :], framing.encoded(word.to_bytes(2, "big"))
+
+
+WAYS: dict[str, tuple[Profile, Reply, str]] = {
+    "modbus": (REGISTERS, registers, "7"),
+    "dialogue": (LINES, lines, "-"),
+    "framed": (FRAMES, frames, "-"),
+}
+
+
+async def told(protocol: str, delays: Iterator[float | None], times: int) -> list[Any]:
+    """What it is said to be and to have, and the errors."""
+    made, reply, address = WAYS[protocol]
+    line, owners = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol=protocol), Owners()
+    owners.serial(line)._link = FarEnd(reply, delays)
+    driver: Any = OPENERS[protocol](Target("d", "Peer", made.id, line, address, 9600), made, "way", owners)
+    driver.need_proof = lambda: None
+    heard: list[Any] = []
+    for _ in range(times):
+        for ask in (driver.identify, lambda: driver.read("running")):
+            try:
+                heard.append(await ask())
+            except (NoAnswer, ProtocolError, Refused) as error:
+                heard.append(error)
+    return heard
+
+
+def of_others(heard: list[Any]) -> list[Any]:
+    """What was believed and is another question's."""
+    values = [one for one in heard if isinstance(one, dict)]
+    names = [one.serial for one in heard if not isinstance(one, dict | Exception)]
+    return [
+        *(value for value in values if not value.items() <= VALUES.items()),
+        *(name for name in names if name not in ("1234", "S1")),
+    ]
+
+
+@pytest.mark.parametrize("protocol", WAYS)
+@pytest.mark.parametrize("delay", [0.02, 0.5])
+def test_who_answers_in_time_is_asked_once(protocol: str, delay: float) -> None:
+    asked = 0
+
+    def delays() -> Iterator[float]:
+        nonlocal asked
+        while True:
+            asked += 1
+            yield delay
+
+    heard = run(told(protocol, delays(), 2))
+    assert heard[1] == heard[3] == VALUES
+    assert asked == 2 * (3 + (protocol != "modbus"))
+
+
+@pytest.mark.parametrize("protocol", WAYS)
+@settings(max_examples=150, deadline=None)
+@given(st.lists(st.one_of(st.none(), st.floats(0.01, 0.9), st.floats(0.01, LATE)), min_size=1, max_size=12))
+def test_no_value_is_ever_another_ones(protocol: str, first: list[float | None]) -> None:
+    """It is late for a while, by any pattern, and in time again afterwards; some questions it loses."""
+
+    def delays() -> Iterator[float | None]:
+        yield from first
+        while True:
+            yield 0.05
+
+    heard = run(told(protocol, delays(), 12))
+    assert of_others(heard) == [], heard
+    assert heard[-1] == VALUES, "it is in step again"
+
+
+@pytest.mark.parametrize("protocol", WAYS)
+@pytest.mark.parametrize("delay", [1.5, 2.2, 2.6, 3.05, 3.2, 3.6, 4.4])
+def test_one_that_is_always_late_is_silent_or_right(protocol: str, delay: float) -> None:
+    def delays() -> Iterator[float]:
+        while True:
+            yield delay
+
+    assert of_others(run(told(protocol, delays(), 10))) == []
+
+
+def owing(count: int) -> Owed:
+    owed = Owed()
+    for _ in range(count):
+        owed.left_waiting(USUAL_S)
+    return owed
+
+
+def test_a_refusal_is_an_answer_too() -> None:
+    said: Iterator[Any] = iter([1, *(Refused("No.") for _ in range(3)), 2])
+
+    async def ask() -> int:
+        if isinstance(answer := next(said), Refused):
+            raise answer
+        return int(answer)
+
+    async def asked() -> None:
+        with pytest.raises(Refused):
+            await surely(ask, owing(2))
+
+    run(asked())
+    assert list(said) == [2]
+
+
+def test_what_never_settles_is_not_believed() -> None:
+    said = iter(range(100))
+
+    async def ask() -> int:
+        return next(said)
+
+    async def asked() -> None:
+        with pytest.raises(OutOfStep):
+            await surely(ask, owing(2))
+        before = next(said)
+        assert await surely(ask, Owed()) == before + 1
+
+    run(asked())
