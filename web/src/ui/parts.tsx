@@ -76,7 +76,8 @@ export function Bar({ share, label }: { share: number; label: string }) {
       aria-valuemax={100}
       className="h-1.5 w-full overflow-hidden rounded-full bg-weave"
     >
-      <div className="h-full bg-indigo transition-[width] duration-200" style={{ width: `${percent}%` }} />
+      {/* Moved, not made wider: that would lay the page out anew and paint it in each frame. */}
+      <div className="h-full origin-left bg-indigo transition-transform duration-200 will-change-transform" style={{ transform: `scaleX(${percent / 100})` }} />
     </div>
   );
 }
