@@ -61,7 +61,7 @@ async def surely(ask: Callable[[], Awaitable[Result]], owed: Owed) -> Result:
     if not count:
         return await ask()
     clock = asyncio.get_running_loop().time
-    begun, longest, alike, clear = clock(), 0.0, 0, False
+    begun, longest, alike, settled = clock(), 0.0, 0, False
     last: object = None
     try:
         for asked in range(1 + TRIES * count):
@@ -70,12 +70,13 @@ async def surely(ask: Callable[[], Awaitable[Result]], owed: Owed) -> Result:
             alike = alike + 1 if asked and _alike(said, last) else 0
             last = said
             if alike == count:
-                clear = asked == count and longest <= QUICK * owed.usual
+                settled = asked == count and longest <= QUICK * owed.usual
                 if isinstance(said, NetloomError):
                     raise said
                 return cast(Result, said)
+        settled = True  # or a value that is another one each time: that is no reason to doubt for longer
     finally:
-        if not clear:
+        if not settled:
             owed.renew()
     raise OutOfStep(
         "It left a question without an answer a moment ago, and what it says now may still be the answer to that.",

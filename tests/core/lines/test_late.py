@@ -130,13 +130,19 @@ WAYS: dict[str, tuple[Profile, Reply, str]] = {
 }
 
 
-async def told(protocol: str, delays: Iterator[float | None], times: int) -> list[Any]:
-    """What it is said to be and to have, and the errors."""
-    made, reply, address = WAYS[protocol]
+def far(protocol: str, reply: Reply, delays: Iterator[float | None]) -> Any:
+    """A driver that takes whoever answers for proven."""
+    made, _, address = WAYS[protocol]
     line, owners = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol=protocol), Owners()
     owners.serial(line)._link = FarEnd(reply, delays)
     driver: Any = OPENERS[protocol](Target("d", "Peer", made.id, line, address, 9600), made, "way", owners)
     driver.need_proof = lambda: None
+    return driver
+
+
+async def told(protocol: str, delays: Iterator[float | None], times: int) -> list[Any]:
+    """What it is said to be and to have, and the errors."""
+    driver = far(protocol, WAYS[protocol][1], delays)
     heard: list[Any] = []
     for _ in range(times):
         for ask in (driver.identify, lambda: driver.read("running")):
@@ -197,6 +203,36 @@ def test_one_that_is_always_late_is_silent_or_right(protocol: str, delay: float)
             yield delay
 
     assert of_others(run(told(protocol, delays(), 10))) == []
+
+
+@pytest.mark.parametrize("protocol", WAYS)
+def test_a_value_that_changes_all_the_time_is_read_again_soon(protocol: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Right after a question that was lost it could be another one's; it is not doubted for longer than that."""
+    count = 0
+
+    def counted(asked: bytes) -> tuple[bytes, bytes | None]:
+        nonlocal count
+        count += 1
+        monkeypatch.setitem(VALUES, "c", 4000 + (count if protocol != "modbus" else 0))
+        rest, said = WAYS[protocol][1](asked)
+        if protocol == "modbus" and said is not None and said[3:5] == (4000).to_bytes(2, "big"):
+            said = modbus.rtu(7, said[1:3] + (4000 + count).to_bytes(2, "big"))
+        return rest, said
+
+    async def asked() -> list[Any]:
+        delays = iter([None, None, None, *(0.05 for _ in range(5000))])
+        driver, heard = far(protocol, counted, delays), []
+        for _ in range(30):
+            try:
+                heard.append(await driver.read("running"))
+            except (NoAnswer, ProtocolError) as error:
+                heard.append(error)
+            await asyncio.sleep(0.5)
+        return heard
+
+    heard = run(asked())
+    assert isinstance(heard[0], NoAnswer)
+    assert [one for one in heard[-10:] if not isinstance(one, dict)] == []
 
 
 def owing(count: int) -> Owed:
