@@ -19,6 +19,7 @@ Result = TypeVar("Result")
 LATE = 5.0  # times as long as an answer usually takes: what was not answered by then never will be
 QUICK = 0.5  # times as long: who answers so soon has nothing else under way
 MOST_OWED = 6
+HEARD_OUT_S = 1.0  # at most, since others wait for the line: most of what is late comes by then
 TRIES = 3  # times as many questions as would do
 
 
@@ -34,8 +35,8 @@ class Owed:
         """One answer is missing. They usually come within `seconds`."""
         now = asyncio.get_running_loop().time()
         self.usual = seconds
-        self._due = now + seconds
-        self._until.append(now + LATE * seconds)
+        self._due = now + min(seconds, HEARD_OUT_S)
+        self._until = [*self._until[1 - MOST_OWED :], now + LATE * seconds]
 
     def left(self) -> float:
         """Seconds for which it is heard out before anybody asks anew."""
@@ -43,7 +44,7 @@ class Owed:
 
     def answers(self) -> int:
         now = asyncio.get_running_loop().time()
-        self._until = [until for until in self._until if until > now][-MOST_OWED:]
+        self._until = [until for until in self._until if until > now]
         return len(self._until)
 
     def renew(self) -> None:

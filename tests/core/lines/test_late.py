@@ -21,13 +21,14 @@ from netloom_core.protocols import modbus
 from netloom_core.testing.virtual_time import run
 from tests.core.drivers.made import profile
 
-USUAL_S = 1.0
+USUAL_S = 2.0  # longer than a line is ever kept only to hear somebody out
 VALUES = {"a": 100, "b": 2000, "c": 4000}
 Reply = Callable[[bytes], tuple[bytes, bytes | None]]
 
 
 class FarEnd:
-    """A port and the device behind it: answers in the order in which it is asked, each after a time of its own."""
+    """A port and the device behind it: answers in the order in which it is asked, each after a time of its own, that is
+    a multiple of the usual one. Those that are None it loses."""
 
     path, speed, broken = "made up", 9600, False
 
@@ -51,7 +52,7 @@ class FarEnd:
             if said is None:
                 return
             if (delay := next(self._delays)) is not None:
-                self._last = max(self._last, loop.time() + delay)
+                self._last = max(self._last, loop.time() + delay * USUAL_S)
                 loop.call_at(self._last, self._come, said)
 
     def _come(self, data: bytes) -> None:
