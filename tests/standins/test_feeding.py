@@ -13,17 +13,17 @@ from tests.standins.models import bench
 
 async def test_it_goes_on_by_itself_when_nothing_comes(library: Library, tmp_path: Path) -> None:
     async with bench(library, "quenby-ld2", tmp_path, "127.29.75") as here:
-        here.unit.description.fed.after = 0.6  # type: ignore[union-attr]
+        here.unit.description.fed.after = 1.6  # type: ignore[union-attr]
         talk = await here.sessions.talk(here.target, "feed", Priority.WATCH)
         own = await talk.states()
         assert (own["source"], own["keys"]) == ("own", "on")
-        for _ in range(8):  # for longer than it would wait for the next one
+        for _ in range(10):  # for longer than it would wait for the next one
             await talk.drive("text", "Ferry to Holm 14:20")
-            await asyncio.sleep(0.1)
+            await asyncio.sleep(0.2)
         assert await talk.states() == {"text": "Ferry to Holm 14:20", "source": "outside", "keys": "off"}
         await talk.write([Change("/own/text", None, "Closed")])
         assert (await talk.states())["text"] == "Ferry to Holm 14:20", "its own comes when it is alone"
-        await asyncio.sleep(1)
+        await asyncio.sleep(2)
         assert await talk.states() == {"text": "Closed", "source": "own", "keys": "on"}
 
 
