@@ -31,7 +31,7 @@ def library() -> Library:
 
 def addresses(count: int, every: int = 0) -> list[str]:
     """`count` addresses spread over the network, every fifth if not told otherwise and where there is room."""
-    every = every or min(5, 1000 // count)
+    every = every or min(5, 1000 // max(count, 1))
     first = int(ipaddress.ip_network(NETWORK).network_address)
     return [str(ipaddress.ip_address(first + every + every * n)) for n in range(count)]
 
