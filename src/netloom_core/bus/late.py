@@ -3,8 +3,8 @@
 Whoever is asked answers in the order in which it was asked. After a question that was given up, up to as many answers
 belong to earlier questions as were left without one; nothing in an answer shows whose it is. So the same is asked
 until it was answered alike once more often than that: one of those answers is its own. Then as many are owed as before,
-to this question, unless all came at once. It costs nothing while all is answered, and a few quick questions after
-somebody was away.
+to this question, unless all came in time and were alike. It costs nothing while all is answered, and a few questions
+more after somebody was away.
 """
 
 from __future__ import annotations
@@ -17,7 +17,6 @@ from netloom_core.errors import NetloomError, NoAnswer, OutOfStep, ProtocolError
 
 Result = TypeVar("Result")
 LATE = 5.0  # times as long as an answer usually takes: what was not answered by then never will be
-QUICK = 0.5  # times as long: who answers so soon has nothing else under way
 MOST_OWED = 6
 HEARD_OUT_S = 1.0  # at most, since others wait for the line: most of what is late comes by then
 TRIES = 3  # times as many questions as would do
@@ -71,7 +70,7 @@ async def surely(ask: Callable[[], Awaitable[Result]], owed: Owed) -> Result:
             alike = alike + 1 if asked and _alike(said, last) else 0
             last = said
             if alike == count:
-                settled = asked == count and longest <= QUICK * owed.usual
+                settled = asked == count and longest <= owed.usual
                 if isinstance(said, NetloomError):
                     raise said
                 return cast(Result, said)

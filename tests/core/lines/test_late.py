@@ -207,6 +207,37 @@ def test_one_that_is_always_late_is_silent_or_right(protocol: str, delay: float)
 
 
 @pytest.mark.parametrize("protocol", WAYS)
+@pytest.mark.parametrize("delay", [0.02, 0.6, 0.9])
+def test_after_an_outage_it_is_soon_asked_once_again(protocol: str, delay: float) -> None:
+    """However slow it is within its usual time: else a long reading would never come to an end."""
+    asked = 0
+
+    def delays() -> Iterator[float | None]:
+        nonlocal asked
+        yield from [None] * 8
+        while True:
+            asked += 1
+            yield delay
+
+    async def read() -> tuple[list[Any], int]:
+        driver = far(protocol, WAYS[protocol][1], delays())
+        heard: list[Any] = []
+        until = 30 * USUAL_S
+        while asyncio.get_running_loop().time() < until:
+            try:
+                heard.append(await driver.read("running"))
+            except NoAnswer as error:
+                heard.append(error)
+        before = asked
+        heard.append(await driver.read("running"))
+        return heard, asked - before
+
+    heard, last = run(read())
+    assert of_others(heard) == []
+    assert last == len(VALUES)
+
+
+@pytest.mark.parametrize("protocol", WAYS)
 def test_a_value_that_changes_all_the_time_is_read_again_soon(protocol: str, monkeypatch: pytest.MonkeyPatch) -> None:
     """Right after a question that was lost it could be another one's; it is not doubted for longer than that."""
     count = 0
