@@ -94,6 +94,10 @@ class SerialPort:
     async def write(self, data: bytes) -> None:
         self._link.write(data)
 
+    def take(self) -> bytes:
+        """What has come in so far, without waiting."""
+        return self._link.take()
+
 
 class SerialCarrier:
     """The device at the end of a point-to-point line."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import itertools
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -12,12 +13,16 @@ from hypothesis import strategies as st
 
 from netloom_core.bus.late import LATE, Owed, surely
 from netloom_core.bus.owner import Owners
+from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import OPENERS
 from netloom_core.errors import NoAnswer, OutOfStep, ProtocolError, Refused
+from netloom_core.library.load import Library
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
 from netloom_core.profiles.profile import Profile
 from netloom_core.protocols import modbus
+from netloom_core.sweep.methods.dialogue import Dialogue
+from netloom_core.sweep.sweep import sweep
 from netloom_core.testing.virtual_time import run
 from tests.core.drivers.made import profile
 
@@ -52,7 +57,7 @@ class FarEnd:
             if said is None:
                 return
             if (delay := next(self._delays)) is not None:
-                self._last = max(self._last, loop.time() + delay * USUAL_S)
+                self._last = max(self._last + 0.02, loop.time() + delay * USUAL_S)  # one after the other
                 loop.call_at(self._last, self._come, said)
 
     def _come(self, data: bytes) -> None:
@@ -204,6 +209,23 @@ def test_one_that_is_always_late_is_silent_or_right(protocol: str, delay: float)
             yield delay
 
     assert of_others(run(told(protocol, delays(), 10))) == []
+
+
+def test_a_sweep_takes_no_late_value_for_a_name() -> None:
+    """A reading was given up, and somebody sweeps the line before the answer came."""
+
+    async def named() -> set[str]:
+        line, delays = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol="framed"), iter([1.8])
+        owners = Owners()
+        owners.serial(line)._link = FarEnd(frames, itertools.chain(delays, itertools.repeat(0.05)))
+        driver: Any = OPENERS["framed"](Target("d", "Peer", FRAMES.id, line, "-", 9600), FRAMES, "way", owners)
+        driver.need_proof = lambda: None
+        with pytest.raises(NoAnswer):
+            await driver.read("running")
+        swept = await sweep([line], [], Library([FRAMES]), owners, SystemClock(), methods=[Dialogue()])
+        return {one.identity.serial for one in swept.findings}
+
+    assert run(named()) == {"1234"}
 
 
 @pytest.mark.parametrize("protocol", WAYS)

@@ -10,6 +10,8 @@ from __future__ import annotations
 import asyncio
 import re
 
+from netloom_core.bus.late import Owed
+from netloom_core.bus.owner import ALONE
 from netloom_core.bus.timing import line_time
 from netloom_core.drivers.carrier import SerialPort
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing
@@ -36,8 +38,8 @@ READABLE = 0.85  # share of printable characters from which on it is text
 class Noting(SerialPort):
     """A port that remembers what came: it may be for somebody else."""
 
-    def __init__(self, link: ByteLink) -> None:
-        super().__init__(link)
+    def __init__(self, link: ByteLink, owed: Owed) -> None:
+        super().__init__(link, owed)
         self.heard = bytearray()
 
     async def read(self, seconds: float) -> bytes:
@@ -62,13 +64,16 @@ class Dialogue(Method):
     async def run(self, look: Look) -> None:
         tries = list(_tries(look))
         garbled = ""
-        async with look.owners.serial(look.line).turn("sweep") as link:
+        owner = look.owners.serial(look.line)
+        owed = owner.owed(ALONE)
+        async with owner.turn("sweep") as link:
+            await owner.hear_out(ALONE, link)
             for count, (speed, parity, way) in enumerate(tries, 1):
                 await link.set_line(speed, parity)
                 if isinstance(way, FramedChannel):
-                    facts = await self._asked_in_frames(look, link, way)
+                    facts = await self._asked_in_frames(look, Noting(link, owed), way)
                 else:
-                    facts = await self._try(look, link, way)
+                    facts = await self._try(look, link, way, owed)
                 look.progress(count, len(tries))
                 if facts.pop("noise", ""):
                     garbled = garbled or str(speed)
@@ -79,7 +84,7 @@ class Dialogue(Method):
             if garbled:
                 look.sight(DIRECT, self.name, noise="yes", speed=garbled)
 
-    async def _try(self, look: Look, link: ByteLink, way: DialogueChannel | None) -> dict[str, str]:
+    async def _try(self, look: Look, link: ByteLink, way: DialogueChannel | None, owed: Owed) -> dict[str, str]:
         await look.pace.take()
         heard = await converse(link, (way.enter or way.wake) if way else "\r", way.guard_seconds if way else 0)
         if not heard:
@@ -90,37 +95,36 @@ class Dialogue(Method):
         if begun := starting(look.library, text):
             return begun
         if way is not None and re.search(way.greeting, text):
-            return {"banner": clean(text, 120), **await self._identify(look, link, way)}
+            return {"banner": clean(text, 120), **await self._identify(look, SerialPort(link, owed), way)}
         if way is None and PROMPT.search(text.rstrip(" ")):
             return {"banner": clean(text, 120), "prompt": "yes"}
         return {"banner": clean(text, 120)} if way is None else {}
 
-    async def _asked_in_frames(self, look: Look, link: ByteLink, way: FramedChannel) -> dict[str, str]:
+    async def _asked_in_frames(self, look: Look, port: Noting, way: FramedChannel) -> dict[str, str]:
         """What a unit tells in frames; nothing where none comes back, since noise is for the other questions."""
-        link.take()
-        port = Noting(link)
+        port.take()
         talk = FramedTalk(way, port, "It")
         facts: dict[str, str] = {}
         try:
             for query in way.identify:
                 await look.pace.take()
-                for name, value in (await talk.ask(query.send, query.answer, {})).items():
+                for name, value in (await talk.question(query.send, query.answer, {})).items():
                     facts[name] = clean(value.hex() if isinstance(value, bytes) else str(value), 120)
         except (DeviceError, NoAnswer, ProtocolError):
             pass  # what it told before stays
-        heard = (bytes(port.heard) + link.take()).decode("utf-8", "replace")
+        heard = (bytes(port.heard) + port.take()).decode("utf-8", "replace")
         return {**way.constant, **facts} if facts else starting(look.library, heard)
 
-    async def _identify(self, look: Look, link: ByteLink, way: DialogueChannel) -> dict[str, str]:
+    async def _identify(self, look: Look, port: SerialPort, way: DialogueChannel) -> dict[str, str]:
         """What its answers tell; left as it was found, whatever comes."""
-        talk = Conversation(way, SerialPort(link), Heard(way), "It")
+        talk = Conversation(way, port, Heard(way), "It")
         facts: dict[str, str] = dict(way.constant)
         try:
             if way.prompt and way.enter:
                 await talk.ready()
             for ask in way.identify:
                 await look.pace.take()
-                answer = await talk.ask(ask.send, Answer(sent=ask.send, wanted=ask.answer))
+                answer = await talk.question(ask.send, Answer(sent=ask.send, wanted=ask.answer))
                 if not isinstance(answer, Missing):
                     facts |= {name: clean(value, 120) for name, value in facts_of(answer, ask.answer).items()}
         except (DeviceError, NoAnswer, ProtocolError):

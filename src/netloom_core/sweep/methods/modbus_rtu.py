@@ -6,6 +6,7 @@ too. Late answers name their unit and are asked again in peace. Only reads.
 
 from __future__ import annotations
 
+from netloom_core.bus.late import surely
 from netloom_core.bus.modbus import exchange
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.errors import NoAnswer, ProtocolError
@@ -102,7 +103,9 @@ class ModbusRtuScan(Method):
         async with owner.turn("sweep") as link:
             await link.set_line(speed, look.line.parity)
             await look.pace.take()
-            answer = await exchange(owner, link, unit, modbus.identify(), timeout, strays)
+            await owner.hear_out(unit, link)
+            owed = owner.owed(unit)
+            answer = await surely(lambda: exchange(owner, link, unit, modbus.identify(), timeout, strays), owed)
             if answer.exception:
                 what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
                 return {} if answer.exception in modbus.GATEWAY else {"refused": f"identification: {what}"}
@@ -110,7 +113,7 @@ class ModbusRtuScan(Method):
             if way := serial_in(look.library, facts):
                 await look.pace.take()
                 request = modbus.read_holding(way.register_, way.length)
-                serial = await exchange(owner, link, unit, request, REPLY_S, strays)
+                serial = await surely(lambda: exchange(owner, link, unit, request, REPLY_S, strays), owed)
                 if not serial.exception:
                     facts["serial"] = serial_text(serial)
             return facts
