@@ -1,11 +1,12 @@
 import clsx from "clsx";
+import type { ReactNode } from "react";
 import type { Device } from "../api/client";
 import { inState, STATES, stateOf } from "../lib/knots";
 import { place } from "../lib/place";
 import { Mark } from "../ui/Mark";
 
-/** Under Survey: only those in one state. Those with nobody in it stay, so that nothing jumps. */
-export function Filters({ devices, only }: { devices: Device[]; only: string }) {
+/** Under Survey: only those in one state. Those with nobody in it stay, so that nothing jumps. What else is chosen by follows. */
+export function Filters({ devices, only, children }: { devices: Device[]; only: string; children: ReactNode }) {
   return (
     <div role="group" aria-label="Show only" className="flex flex-wrap items-center gap-1 px-4 pb-1 text-[12.5px]">
       <One name="all" count={devices.length} on={!only} pick={() => place.set({ only: "", line: "" })} />
@@ -22,6 +23,7 @@ export function Filters({ devices, only }: { devices: Device[]; only: string }) 
           />
         );
       })}
+      {children}
     </div>
   );
 }
@@ -34,7 +36,7 @@ function One({ name, count, on, sample, pick }: { name: string; count: number; o
       aria-pressed={on}
       onClick={pick}
       className={clsx(
-        "inline-flex items-center gap-1 rounded-[3px] border px-1.5 py-0.5",
+        "inline-flex items-center gap-1 rounded-[3px] border px-1 py-0.5",
         on ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent text-soft hover:border-warp",
       )}
     >

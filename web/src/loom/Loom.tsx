@@ -49,6 +49,17 @@ export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props)
   const cursor = useStore(place, (p) => (p.folded.size ? p.cursor : "")); // whom one goes to is seen
   const placeless = devices.filter((d) => !d.addresses.length);
   if (!lines.length) return <FirstLines away={away} />;
+  const leftToDoOnly = !lens.uncounted && (
+    <button
+      type="button"
+      aria-pressed={todo}
+      title={`Show only what is left to do under ${lens.name}`}
+      onClick={() => place.set((p) => ({ ...p, todo: !p.todo }))}
+      className={clsx("rounded-[3px] border px-2 py-0.5 text-[12.5px] whitespace-nowrap", todo ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent text-soft hover:border-warp")}
+    >
+      left to do <span className="font-mono text-[12px]">{left}</span>
+    </button>
+  );
   return (
     <section aria-label="Loom" className="flex min-w-0 flex-1 flex-col">
       <div className="flex flex-wrap items-center gap-1 px-4 pt-3 pb-1">
@@ -70,21 +81,15 @@ export function Loom({ lines, areas, away, warps, devices, shown, lens }: Props)
             <ListPlus size={13} /> Expected devices
           </Button>
         )}
-        {!lens.uncounted && (
-        <button
-          type="button"
-          aria-pressed={todo}
-          title={`Show only what is left to do under ${lens.name}`}
-          onClick={() => place.set((p) => ({ ...p, todo: !p.todo }))}
-          className={clsx("rounded-[3px] border px-2 py-0.5 text-[12.5px] whitespace-nowrap", todo ? "border-indigo bg-indigo-wash text-indigo" : "border-transparent text-soft hover:border-warp")}
-        >
-          left to do <span className="font-mono text-[12px]">{left}</span>
-        </button>
-        )}
+        {!lens.finds && leftToDoOnly}
         {lens.live && <Live />}
         <Weave devices={devices} lines={lines} areas={areas} away={away} />
       </div>
-      {lens.finds && <Filters devices={devices} only={only} />}
+      {lens.finds && (
+        <Filters devices={devices} only={only}>
+          {leftToDoOnly}
+        </Filters>
+      )}
       {density === "site" ? (
         <Site warps={warps} strands={strands} devices={shown} lens={lens} order={order} />
       ) : (
