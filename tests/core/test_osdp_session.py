@@ -6,12 +6,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused
+from netloom_core.errors import Busy, NetloomError, NoAnswer, ProtocolError, Refused, Unproven
 from netloom_core.protocols.osdp import flows, messages
 from netloom_core.protocols.osdp.constants import BUSY_RETRIES, RETRIES, Cmd, Rep
 from netloom_core.protocols.osdp.frames import Frame, decode
 from netloom_core.protocols.osdp.messages import Command, PdId, Reply, TableReply
-from netloom_core.protocols.osdp.session import TRANSITIONS, Again, Event, Ignore, Session, State
+from netloom_core.protocols.osdp.session import LATE_NAKS, TRANSITIONS, Again, Event, Ignore, Session, State
 
 POLL = Command(Cmd.POLL)
 
@@ -79,14 +79,19 @@ def test_busy_is_asked_again_and_bounded() -> None:
         talk.received(reply(Rep.BUSY))
 
 
-def test_a_wrong_sequence_restarts_once() -> None:
+def test_one_that_expects_another_number_is_told_nothing_before_it_is_known() -> None:
+    """Its power was away, or another unit has its place since it was proven."""
     talk = Session(5)
     talk.send(POLL)
     talk.received(reply())
     talk.send(POLL)
-    again = talk.received(reply(Rep.NAK, b"\x04", 1))
-    assert isinstance(again, Again)
-    assert decode(again.data).sequence == 0
+    before = talk.restarts
+    with pytest.raises(Unproven):
+        talk.received(reply(Rep.NAK, b"\x04", 1))
+    assert talk.restarts == before + 1
+    assert decode(talk.send(POLL)).sequence == 0
+    for number in (1, 0) * (LATE_NAKS // 2):
+        assert isinstance(talk.received(reply(Rep.NAK, b"\x04", number)), Ignore), "to a repeat of what was before"
     with pytest.raises(Refused):
         talk.received(reply(Rep.NAK, b"\x04", 0))
 

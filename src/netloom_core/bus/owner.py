@@ -10,7 +10,7 @@ from __future__ import annotations
 import asyncio
 from collections import defaultdict
 from collections.abc import AsyncIterator, Callable, Generator
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from typing import TypeVar
 
 from netloom_core.bus.echo import EchoFilter
@@ -18,8 +18,9 @@ from netloom_core.bus.late import Owed
 from netloom_core.bus.timing import line_time
 from netloom_core.bus.traffic import Tapped, Traffic
 from netloom_core.bus.turns import Priority, Turns
+from netloom_core.bus.unanswered import Unanswered
 from netloom_core.clock import SystemClock
-from netloom_core.errors import NetloomError, NoAnswer
+from netloom_core.errors import NetloomError, NoAnswer, OutOfStep, Refused, WantsEncryption
 from netloom_core.links.ports import open_port
 from netloom_core.links.serial import ByteLink
 from netloom_core.links.shared_udp import SharedPort
@@ -27,7 +28,7 @@ from netloom_core.model.line import Line
 from netloom_core.patience import Patience, heard
 from netloom_core.protocols.osdp.constants import BUSY_PAUSE_S, IDLE_CHARACTERS, REPLY_TIMEOUT_S
 from netloom_core.protocols.osdp.frames import Receiver
-from netloom_core.protocols.osdp.messages import Command, Reply
+from netloom_core.protocols.osdp.messages import Command, Reply, identify
 from netloom_core.protocols.osdp.session import Again, Ignore, Session
 
 Result = TypeVar("Result")
@@ -37,6 +38,7 @@ TURN_S = 20.0  # one conversation in all: a read of a large table at 9600 baud t
 DRIVE_WAIT_S = 8.0
 WAIT_S = 30.0  # for the turn; longer than one conversation, shorter than a person's patience
 ALONE = -1
+NUMBERS = 4  # 0 to 3
 LEADER_FRAMES = 3  # so many commands of somebody else are a control panel, not a late echo
 
 
@@ -56,6 +58,7 @@ class SerialOwner:
         self.echoes = False  # whether the adapter gives back what is sent
         self._commands = 0  # commands heard that were not ours
         self._owed: dict[int, Owed] = defaultdict(Owed)  # by unit: what it may answer that nobody waits for any more
+        self._unanswered = Unanswered()
         self.traffic = Traffic(SystemClock().now)
 
     @property
@@ -100,6 +103,13 @@ class SerialOwner:
         """Before it is asked anew: what it still says to the question before would pass for the answer."""
         while (left := self._owed[unit].left()) > 0:
             await link.read(left)
+
+    async def answered(self, address: int, speed: int) -> None:
+        """Until it has answered all that it was asked, or never will. Others may talk meanwhile."""
+        while (left := self._unanswered.left((address, speed))) > 0:
+            await asyncio.sleep(min(left, REPLY_TIMEOUT_S))
+            if self._link is not None and not self.holder:
+                self._note_strays(self._link.take(), self._link.speed)
 
     def session(self, address: int, speed: int) -> Session:
         return self._sessions.setdefault((address, speed), Session(address, name=f"Unit {address} at {speed} baud"))
@@ -146,14 +156,34 @@ class SerialOwner:
                 flow.close()
 
     async def _exchange(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
+        if talk.channel is None and not command.block:
+            await self._past_numbers_in_doubt(link, talk, command, timeout)
+        return await self._asked_for(link, talk, command, timeout)
+
+    async def _past_numbers_in_doubt(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> None:
+        """A number that another command's answer may still bear is spent on a question whose answer nobody needs."""
+        unit = talk.address, link.speed
+        for _ in range(NUMBERS):
+            if not self._unanswered.in_doubt(unit, talk.sequence, talk.framed(command)):
+                return
+            with suppress(Refused, WantsEncryption):
+                await self._asked_for(link, talk, identify(), timeout)
+        raise OutOfStep(
+            f"Unit {talk.address} on {self.line.name} left many questions without an answer a moment ago, and what it "
+            "says now may still be the answer to one of those.",
+            "Ask it again in a few seconds.",
+        )
+
+    async def _asked_for(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
         data = talk.send(command)
         if self._asked[-1:] != [talk.address]:
             self._asked = [*self._asked[-1:], talk.address]
         while True:
             await asyncio.sleep(line_time(IDLE_CHARACTERS, link.speed))
-            self._note_strays(link.take())
+            self._note_strays(link.take(), link.speed)
             self._receiver.clear()
             link.write(data)
+            self._unanswered.sent((talk.address, link.speed), talk.sequence, data)
             verdict = await self._listen(link, talk, data, timeout)
             if isinstance(verdict, Reply):
                 return verdict
@@ -174,6 +204,8 @@ class SerialOwner:
                 begun = True
                 patience.go_on()
             for frame in self._receiver.feed(arrived):
+                if frame.reply:
+                    self._unanswered.heard((frame.address, link.speed), frame)
                 verdict = talk.received(frame)
                 if not isinstance(verdict, Ignore):
                     return verdict
@@ -192,11 +224,14 @@ class SerialOwner:
         """Say nothing for a while and note who speaks."""
         async with self.turn("sweep") as link:
             await asyncio.sleep(seconds)
-            self._note_strays(link.take())
+            self._note_strays(link.take(), link.speed)
 
-    def _note_strays(self, data: bytes) -> None:
+    def _note_strays(self, data: bytes, speed: int) -> None:
         frames = self._receiver.feed(data)
         heard = {frame.address for frame in frames if frame.reply}
+        for frame in frames:
+            if frame.reply:
+                self._unanswered.heard((frame.address, speed), frame)
         self._commands += sum(not frame.reply for frame in frames)
         self.strays |= heard
         if data and not frames:
@@ -212,6 +247,7 @@ class SerialOwner:
             self._link = None
         self._sessions.clear()
         self._owed.clear()
+        self._unanswered.clear()
 
     def close(self) -> None:
         self._drop()

@@ -25,57 +25,10 @@ from netloom_core.sweep.methods.dialogue import Dialogue
 from netloom_core.sweep.sweep import sweep
 from netloom_core.testing.virtual_time import run
 from tests.core.drivers.made import profile
+from tests.core.lines.far_end import FarEnd, Reply
 
 USUAL_S = 2.0  # longer than a line is ever kept only to hear somebody out
 VALUES = {"a": 100, "b": 2000, "c": 4000}
-Reply = Callable[[bytes], tuple[bytes, bytes | None]]
-
-
-class FarEnd:
-    """A port and the device behind it: answers in the order in which it is asked, each after a time of its own, that is
-    a multiple of the usual one. Those that are None it loses."""
-
-    path, speed, broken = "made up", 9600, False
-
-    def __init__(self, reply: Reply, delays: Iterator[float | None]) -> None:
-        self._reply, self._delays = reply, delays
-        self._asked, self._came, self._arrived = b"", b"", asyncio.Event()
-        self._last = 0.0
-
-    async def set_line(self, speed: int, framing: str = "8N1", flow: str = "none") -> None: ...
-
-    def close(self) -> None: ...
-
-    def errors(self) -> dict[str, int]:
-        return {}
-
-    def write(self, data: bytes) -> None:
-        loop = asyncio.get_running_loop()
-        self._asked += data
-        while True:
-            self._asked, said = self._reply(self._asked)
-            if said is None:
-                return
-            if (delay := next(self._delays)) is not None:
-                self._last = max(self._last + 0.02, loop.time() + delay * USUAL_S)  # one after the other
-                loop.call_at(self._last, self._come, said)
-
-    def _come(self, data: bytes) -> None:
-        self._came += data
-        self._arrived.set()
-
-    def take(self) -> bytes:
-        data, self._came = self._came, b""
-        self._arrived.clear()
-        return data
-
-    async def read(self, timeout: float) -> bytes:
-        try:
-            async with asyncio.timeout(timeout):
-                await self._arrived.wait()
-        except TimeoutError:
-            pass
-        return self.take()
 
 
 def items(bind: Callable[[str], dict[str, Any]]) -> list[dict[str, Any]]:
@@ -140,7 +93,7 @@ def far(protocol: str, reply: Reply, delays: Iterator[float | None]) -> Any:
     """A driver that takes whoever answers for proven."""
     made, _, address = WAYS[protocol]
     line, owners = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol=protocol), Owners()
-    owners.serial(line)._link = FarEnd(reply, delays)
+    owners.serial(line)._link = FarEnd(reply, delays, USUAL_S)
     driver: Any = OPENERS[protocol](Target("d", "Peer", made.id, line, address, 9600), made, "way", owners)
     driver.need_proof = lambda: None
     return driver
@@ -217,7 +170,7 @@ def test_a_sweep_takes_no_late_value_for_a_name() -> None:
     async def named() -> set[str]:
         line, delays = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol="framed"), iter([1.8])
         owners = Owners()
-        owners.serial(line)._link = FarEnd(frames, itertools.chain(delays, itertools.repeat(0.05)))
+        owners.serial(line)._link = FarEnd(frames, itertools.chain(delays, itertools.repeat(0.05)), USUAL_S)
         driver: Any = OPENERS["framed"](Target("d", "Peer", FRAMES.id, line, "-", 9600), FRAMES, "way", owners)
         driver.need_proof = lambda: None
         with pytest.raises(NoAnswer):

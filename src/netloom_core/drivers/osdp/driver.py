@@ -22,6 +22,7 @@ from netloom_core.errors import (
     CannotDo,
     NoAnswer,
     OutOfRange,
+    OutOfStep,
     PromisedElsewhere,
     Refused,
     Unproven,
@@ -127,7 +128,7 @@ class OsdpDriver(BoundDriver):
         """Raises WrongCredentials, and WantsEncryption where it knows no such channel, or none with this kind of key.
 
         An answer that comes late, to the challenge before, fits no key, and what is made of it suits no unit: that is
-        believed where it happens again after a pause in which the line is quiet.
+        believed where it happens again when everything before was answered, or never will be.
         """
         for left in reversed(range(HANDSHAKES)):
             channel = Channel(key, secrets.token_bytes(8))
@@ -135,15 +136,19 @@ class OsdpDriver(BoundDriver):
             talk.restart()  # a handshake begins the talk anew
             try:
                 await self._converse(flows.open_channel(channel))
-            except WantsEncryption:
-                if not left or not channel.challenged:
+            except WantsEncryption as error:
+                if not channel.challenged:
                     raise
+                if not left:
+                    text = f"{self.target.name} began its secure channel, and did not finish it."
+                    raise OutOfStep(text, "Perhaps it answers too late just now. Ask it again.") from error
             except WrongCredentials:
                 if not left:
                     raise
             else:
                 talk.channel = channel
                 return
+            await self._owner.answered(self._address, self._speed)
             await asyncio.sleep(REPLY_TIMEOUT_S)
 
     def _keys(self) -> list[bytes]:

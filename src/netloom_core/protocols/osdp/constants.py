@@ -44,6 +44,7 @@ NAK_TEXT = {
     0x09: "it cannot carry the command out",
 }
 NAK_CHECK = 0x01
+NAK_LENGTH = 0x02
 NAK_SEQUENCE = 0x04
 NAK_SECURE = (0x05, 0x06)  # it speaks on a secure channel only, or for this command
 

@@ -25,6 +25,7 @@ from netloom_core.protocols.osdp.messages import Command, Reply
 from netloom_core.protocols.osdp.secure import Channel
 
 _NUMBERS = itertools.count(1)
+LATE_NAKS = 2 * (1 + RETRIES)  # of commands before; more are a unit that takes no number at all
 
 
 class State(Enum):
@@ -36,7 +37,6 @@ class Event(Enum):
     SEND = "send"
     REPLY = "reply"
     BUSY = "busy"
-    BAD_SEQUENCE = "bad sequence"
     SILENCE = "silence"
     GIVE_UP = "give up"
 
@@ -45,7 +45,6 @@ TRANSITIONS: dict[tuple[State, Event], State] = {
     (State.IDLE, Event.SEND): State.WAITING,
     (State.WAITING, Event.REPLY): State.IDLE,
     (State.WAITING, Event.BUSY): State.WAITING,
-    (State.WAITING, Event.BAD_SEQUENCE): State.WAITING,
     (State.WAITING, Event.SILENCE): State.WAITING,
     (State.WAITING, Event.GIVE_UP): State.IDLE,
 }
@@ -83,10 +82,9 @@ class Session:
         self._retries = retries
         self._sequence = 0
         self._command: Command | None = None
-        self._silences = self._busy = self._damaged = 0
+        self._silences = self._busy = self._damaged = self._misnumbered = 0
         self.number = next(_NUMBERS)  # no two talks have the same one
         self.restarts = 0  # how often the numbers began anew: another unit may have taken its place
-        self._restarted = False
         self.channel: Channel | None = None  # once it is open, everything goes by it
 
     def move(self, event: Event) -> None:
@@ -95,17 +93,24 @@ class Session:
         except KeyError:
             raise RuntimeError(f"a session that is {self.state.value} cannot take {event.value}") from None
 
+    @property
+    def sequence(self) -> int:
+        """The number of what is sent now, or next."""
+        return self._sequence
+
     def send(self, command: Command) -> bytes:
         self.move(Event.SEND)
         self._command = command
-        self._silences = self._busy = self._damaged = 0
-        self._restarted = False
+        self._silences = self._busy = self._damaged = self._misnumbered = 0
         return self._bytes()
 
     def _bytes(self) -> bytes:
-        command = self._command
-        if command is None:
+        if self._command is None:
             raise RuntimeError("nothing is being sent")
+        return self.framed(self._command)
+
+    def framed(self, command: Command) -> bytes:
+        """Its bytes on the wire with the number that is due."""
         channel = self.channel
         if channel is None or command.block:
             frame = frames.Frame(
@@ -157,15 +162,14 @@ class Session:
         command = self._command
         if command is None:
             return Ignore()
-        if reason == NAK_SEQUENCE and not self._restarted:
-            self._restarted = True
-            if self.channel is not None:
-                self.restart()
-                raise self._given_up(Unproven(f"{self._name} has begun anew.", "It is asked again who it is."))
-            self.restarts += 1
-            self._sequence = 0
-            self.move(Event.BAD_SEQUENCE)
-            return Again(self._bytes())
+        if reason == NAK_SEQUENCE and self._sequence == 0 and self._misnumbered < LATE_NAKS:
+            # Number 0 is always taken (5.9), so this is to what was sent before, which may have been repeated.
+            self._misnumbered += 1
+            return Ignore()
+        if reason == NAK_SEQUENCE and self._sequence:
+            # Its power was away, or another one has its place: it is told nothing before that is known.
+            self.restart()
+            raise self._given_up(Unproven(f"{self._name} has begun anew.", "It is asked again who it is."))
         if reason == NAK_CHECK and self._damaged < RETRIES:
             # It heard a damaged command and did nothing (7, NAK 01): the same once more.
             self._damaged += 1

@@ -12,7 +12,7 @@ from typing import TypeVar
 
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.drivers.osdp.driver import identity_of
-from netloom_core.errors import Busy, DeviceError, LinkError, NoAnswer, ProtocolError, WantsEncryption
+from netloom_core.errors import Busy, DeviceError, LinkError, NoAnswer, ProtocolError, Unproven, WantsEncryption
 from netloom_core.library.load import Library
 from netloom_core.library.standard import is_standard
 from netloom_core.model.line import Line
@@ -110,7 +110,7 @@ async def _able(owner: SerialOwner, address: int, speed: int, talk: Session) -> 
     except WantsEncryption:
         facts["secure_channel"] = "required"
         facts["refused"] = "It speaks on its secure channel only: it wants its key."
-    except (DeviceError, ProtocolError, NoAnswer):
+    except (DeviceError, ProtocolError, NoAnswer, Unproven):
         pass
     return facts
 

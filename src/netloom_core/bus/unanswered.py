@@ -1,0 +1,65 @@
+"""Commands that a unit may still answer, where a command bears a number of two bits: OSDP.
+
+A unit answers in the order in which it is asked, so an answer tells that nothing before its command will come any more.
+The numbers begin anew with each talk that is given up: a late answer to a command of the old talk then bears the
+number of one of the new. So a number is not used for another command while the old one may still be answered.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Hashable
+from typing import NamedTuple
+
+from netloom_core.protocols.osdp.constants import NAK_CHECK, NAK_LENGTH, NAK_SEQUENCE, Rep
+from netloom_core.protocols.osdp.frames import Frame
+
+LATE_S = 5.0  # an answer that has not come by then will not; a server for serial lines may hold one up for seconds
+MISHEARD = (NAK_CHECK, NAK_LENGTH, NAK_SEQUENCE)
+MOST = 64
+
+
+class Sent(NamedTuple):
+    number: int
+    data: bytes
+    until: float  # of the event loop's time; after it no answer comes
+
+
+class Unanswered:
+    """Of one line, by unit and speed."""
+
+    def __init__(self) -> None:
+        self._sent: dict[Hashable, list[Sent]] = {}
+
+    def sent(self, unit: Hashable, number: int, data: bytes) -> None:
+        until = asyncio.get_running_loop().time() + LATE_S
+        self._sent[unit] = [*self._open(unit)[1 - MOST :], Sent(number, data, until)]
+
+    def heard(self, unit: Hashable, frame: Frame) -> None:
+        """It may be the answer to the first command with its number, or to a later one."""
+        if frame.code == Rep.BUSY or (frame.code == Rep.NAK and frame.data[:1] and frame.data[0] in MISHEARD):
+            return  # it may bear another number than the command's (7, BUSY and NAK)
+        waiting = self._open(unit)
+        for n, one in enumerate(waiting):
+            if one.number == frame.sequence:
+                self._sent[unit] = waiting[n + 1 :]
+                return
+
+    def in_doubt(self, unit: Hashable, number: int, data: bytes) -> bool:
+        """Whether an answer with that number may be another command's."""
+        return any(one.number == number and one.data != data for one in self._open(unit))
+
+    def left(self, unit: Hashable) -> float:
+        """Seconds until nothing can come any more."""
+        waiting = self._open(unit)
+        return waiting[-1].until - asyncio.get_running_loop().time() if waiting else 0.0
+
+    def clear(self) -> None:
+        self._sent.clear()
+
+    def _open(self, unit: Hashable) -> list[Sent]:
+        now = asyncio.get_running_loop().time()
+        left = [one for one in self._sent.pop(unit, ()) if one.until > now]
+        if left:
+            self._sent[unit] = left
+        return left

@@ -1,0 +1,55 @@
+"""A port and the device behind it, in virtual time: it answers late, or never."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Iterator
+
+Reply = Callable[[bytes], tuple[bytes, bytes | None]]  # what was asked so far; what is left of it, and one answer
+
+
+class FarEnd:
+    """Answers in the order in which it is asked, each after a time of its own, that is a multiple of `usual` seconds.
+    Those that are None it loses."""
+
+    path, speed, broken = "made up", 9600, False
+
+    def __init__(self, reply: Reply, delays: Iterator[float | None], usual: float) -> None:
+        self._reply, self._delays, self._usual = reply, delays, usual
+        self._asked, self._came, self._arrived = b"", b"", asyncio.Event()
+        self._last = 0.0
+
+    async def set_line(self, speed: int, framing: str = "8N1", flow: str = "none") -> None: ...
+
+    def close(self) -> None: ...
+
+    def errors(self) -> dict[str, int]:
+        return {}
+
+    def write(self, data: bytes) -> None:
+        loop = asyncio.get_running_loop()
+        self._asked += data
+        while True:
+            self._asked, said = self._reply(self._asked)
+            if said is None:
+                return
+            if (delay := next(self._delays)) is not None:
+                self._last = max(self._last + 0.02, loop.time() + delay * self._usual)  # one after the other
+                loop.call_at(self._last, self._come, said)
+
+    def _come(self, data: bytes) -> None:
+        self._came += data
+        self._arrived.set()
+
+    def take(self) -> bytes:
+        data, self._came = self._came, b""
+        self._arrived.clear()
+        return data
+
+    async def read(self, timeout: float) -> bytes:
+        try:
+            async with asyncio.timeout(timeout):
+                await self._arrived.wait()
+        except TimeoutError:
+            pass
+        return self.take()
