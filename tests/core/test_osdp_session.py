@@ -156,6 +156,9 @@ def test_a_table_is_read_in_parts_and_gaps_are_errors() -> None:
     sent, values = drive(flows.read_table("0A4E4C", 1, "startup", ids), replies)
     assert values == {i: i * 3 for i in ids}
     assert sent[0].data[:5] == bytes.fromhex("0A4E4C0101")
+    wordy = TableReply(1, 0, {i: 7 if i in halves[0] else i * 3 for i in ids}).pack("0A4E4C")
+    _, values = drive(flows.read_table("0A4E4C", 1, "startup", ids), [replies[0], Reply(Rep.MFGREP, wordy)])
+    assert values == {i: i * 3 for i in ids}, "what was told before is not overwritten by what nobody asked for"
     short = TableReply(1, 0, dict.fromkeys(halves[1][:-1], 0)).pack("0A4E4C")
     with pytest.raises(ProtocolError, match=r"\[59\]"):
         drive(flows.read_table("0A4E4C", 1, "running", ids), [replies[0], Reply(Rep.MFGREP, short)])

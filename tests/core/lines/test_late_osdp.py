@@ -16,6 +16,7 @@ from netloom_core.documents.tree import get
 from netloom_core.drivers.registry import OPENERS
 from netloom_core.errors import NetloomError, NoAnswer, NobodyThere, OutOfStep, Unproven, WrongCredentials
 from netloom_core.library.load import Library
+from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
 from netloom_core.protocols.osdp import frames
@@ -158,3 +159,18 @@ def test_a_unit_that_will_not_finish_its_secure_channel_is_not_called_one_withou
             await far.driver.identify()
 
     run(asked())
+
+
+def test_another_unit_in_its_place_is_told_nothing(library: Library) -> None:
+    """It was changed since the one on record was proven: it expects another number, and gets no value."""
+    far = Far(library, False, itertools.repeat(IN_TIME), set())
+
+    async def swapped() -> None:
+        await far.told(1)
+        far.unit = single(library, "dunmarrow-dr5", "00A41C66", "4", BUS)
+        with pytest.raises(Unproven):
+            await far.driver.write([Change(LEVEL, 33, 55)])
+        assert (await far.driver.identify()).serial == "00A41C66"
+
+    run(swapped())
+    assert far.unit.memory.value(LEVEL) == 80

@@ -6,6 +6,7 @@ A unit may need time (ACK_TIMER), have more to tell than fits (ACK_OVERFLOW), or
 from __future__ import annotations
 
 import asyncio
+import itertools
 import os
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -21,6 +22,7 @@ TRIES = 3
 MOST_DATA = 4096
 MOST_TURNS = 12  # of delays and parts, for one question
 PATIENCE_S = 12.0  # for one question in all
+_NUMBERS = itertools.count()  # of all talks: one that is begun anew uses none that a late answer may still bear
 OURS = b"\x7f\xf0" + os.urandom(4)  # an identifier for prototypes, E1.20 appendix B
 
 
@@ -30,7 +32,6 @@ class Node:
     def __init__(self, port: SharedPort, host: str, seconds: float) -> None:
         self._port, self.host, self._seconds = port, host, seconds
         self.places: dict[bytes, int] = {}
-        self._number = 0
         self._inbox: Inbox | None = None
 
     @asynccontextmanager
@@ -140,8 +141,7 @@ class Node:
             raise NoAnswer(f"It is not known any more on which port {rdm.uid_text(uid)} is.", "It is looked for again.",
                            outcome="not_sent")  # fmt: skip
         for _ in range(TRIES if command == rdm.GET else 1):
-            self._number = (self._number + 1) & 0xFF
-            message = rdm.Message(uid, OURS, self._number, command, parameter, data)
+            message = rdm.Message(uid, OURS, next(_NUMBERS) & 0xFF, command, parameter, data)
             await self._port.send(artnet_rdm.ask(place, rdm.pack(message)), self.host)
             until = self._now + self._seconds
             while (came := await self._next(until)) is not None:

@@ -30,13 +30,13 @@ def capabilities() -> Generator[Command, Reply, list[messages.Capability]]:
 
 
 def read_table(vendor: str, op: int, which: str, ids: list[int]) -> Generator[Command, Reply, dict[int, int]]:
-    """Values by id. Ids that the unit does not know are an error, not a gap."""
+    """Values by id. Ids that the unit does not know are an error, not a gap; what nobody asked for is passed over."""
     values: dict[int, int] = {}
     for start in range(0, len(ids), MAX_IDS_PER_READ):
         part = ids[start : start + MAX_IDS_PER_READ]
         reply = TableReply.parse(vendor, expect((yield messages.table_read(vendor, op, which, part)), Rep.MFGREP))
         _good(reply, op)
-        values.update(reply.values)
+        values.update((ident, value) for ident, value in reply.values.items() if ident in part)
     missing = set(ids) - values.keys()
     if missing:
         raise ProtocolError(f"The unit did not report parameters {sorted(missing)}.")
