@@ -245,9 +245,7 @@ class SerialOwner:
         if self._link is not None:
             self._link.close()
             self._link = None
-        self._sessions.clear()
-        self._owed.clear()
-        self._unanswered.clear()
+        self._sessions.clear()  # and who was asked a moment ago may answer when the port is open again
 
     def close(self) -> None:
         self._drop()
@@ -264,6 +262,7 @@ class Owners:
         """`locate` gives a line's present port; it may look at the system and take a moment."""
         self._serial: dict[str, SerialOwner] = {}
         self._shared: dict[tuple[str, int, str], SharedPort] = {}
+        self._owed: dict[tuple[str, str, int], Owed] = defaultdict(Owed)
         self._locate = locate
 
     def serial(self, line: Line) -> SerialOwner:
@@ -280,6 +279,11 @@ class Owners:
         if key not in self._shared:
             self._shared[key] = SharedPort(*key)
         return self._shared[key]
+
+    def owed(self, line: Line, host: str, port: int) -> Owed:
+        """What is still said to earlier questions there: behind a TCP port may be a serial line, and whoever answers
+        late on that is heard on the next connection."""
+        return self._owed[line.source, host, port]
 
     def release(self, line_id: str) -> None:
         """The line is no more: its port is anybody's."""

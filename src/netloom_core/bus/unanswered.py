@@ -54,9 +54,6 @@ class Unanswered:
         waiting = self._open(unit)
         return waiting[-1].until - asyncio.get_running_loop().time() if waiting else 0.0
 
-    def clear(self) -> None:
-        self._sent.clear()
-
     def _open(self, unit: Hashable) -> list[Sent]:
         now = asyncio.get_running_loop().time()
         left = [one for one in self._sent.pop(unit, ()) if one.until > now]

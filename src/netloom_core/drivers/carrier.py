@@ -10,7 +10,7 @@ from typing import Protocol
 from netloom_core.bus.late import Owed
 from netloom_core.bus.owner import ALONE, DRIVE_WAIT_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
-from netloom_core.errors import NoAnswer, NobodyThere
+from netloom_core.errors import LinkError, NoAnswer, NobodyThere
 from netloom_core.links.serial import ByteLink
 from netloom_core.links.stream import Stream
 
@@ -119,7 +119,11 @@ class SerialCarrier:
             await link.set_line(self._speed, self._parity)
             await self._owner.hear_out(ALONE, link)
             link.take()
-            yield SerialPort(link, self._owner.owed(ALONE))
+            try:
+                yield SerialPort(link, self._owner.owed(ALONE))
+            except LinkError:  # what was asked until then may be answered when the port is open again
+                self.drop(asked=True)
+                raise
 
     def heard(self) -> None:
         self._presence.heard()
@@ -131,10 +135,9 @@ class SerialCarrier:
 
 
 class StreamPort:
-    owed = Owed()  # a connection on which something was left without an answer is given up
-
-    def __init__(self, far: Stream, *, fresh: bool) -> None:
+    def __init__(self, far: Stream, owed: Owed, *, fresh: bool) -> None:
         self._far = far
+        self.owed = owed
         self.fresh = fresh
 
     async def read(self, seconds: float) -> bytes:
@@ -147,8 +150,14 @@ class StreamPort:
 class StreamCarrier:
     """A connection that is opened at need and kept between calls."""
 
-    def __init__(self, connect: Callable[[], Awaitable[Stream]]) -> None:
+    def __init__(
+        self, connect: Callable[[], Awaitable[Stream]], owed: Owed | None = None, seconds: float = 0.0
+    ) -> None:
+        """`owed` is what the far end still says on the next connection, if answers that usually come within `seconds`
+        bear nothing by which a late one could be told; None where they do."""
         self._connect = connect
+        self._owed = owed
+        self._seconds = seconds
         self._far: Stream | None = None
         self._number = 0
 
@@ -164,7 +173,7 @@ class StreamCarrier:
         if self._far is None:
             self._far = await self._connect()
             self._number += 1
-        yield StreamPort(self._far, fresh=fresh)
+        yield StreamPort(self._far, self._owed or Owed(), fresh=fresh)
 
     def heard(self) -> None:
         """A connection stands for itself."""
@@ -172,5 +181,7 @@ class StreamCarrier:
     def drop(self, *, asked: bool = False) -> None:
         """What still comes on it nobody hears."""
         if self._far is not None:
+            if asked and self._owed is not None:
+                self._owed.left_waiting(self._seconds)
             self._far.close()
             self._far = None

@@ -75,7 +75,11 @@ def _dialogue(target: Target, profile: Profile, name: str, owners: Owners) -> Di
             return StreamCarrier(
                 lambda: open_ssh(line.source, host, way.tcp_port, login.user, login.password, pin, lambda _: None)
             )
-        return StreamCarrier(lambda: open_tcp(line.source, host, way.tcp_port, telnet=way.over == "telnet"))
+        return StreamCarrier(
+            lambda: open_tcp(line.source, host, way.tcp_port, telnet=way.over == "telnet"),
+            owners.owed(line, host, way.tcp_port),
+            way.answer_seconds,
+        )
 
     return DialogueDriver(target, profile, name, carrier)
 
@@ -116,7 +120,9 @@ def _framed(target: Target, profile: Profile, name: str, owners: Owners) -> Fram
     def carrier() -> Carrier:
         if way.over == "serial":
             return SerialCarrier(owners.serial(line), target.speed or line.speed, way.parity, way.answer_seconds)
-        return StreamCarrier(lambda: open_tcp(line.source, host, way.port))
+        return StreamCarrier(
+            lambda: open_tcp(line.source, host, way.port), owners.owed(line, host, way.port), way.answer_seconds
+        )
 
     return FramedDriver(target, profile, name, carrier)
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable, Iterator
 
+from netloom_core.errors import PortMissing
+
 Reply = Callable[[bytes], tuple[bytes, bytes | None]]  # what was asked so far; what is left of it, and one answer
 
 
@@ -13,6 +15,7 @@ class FarEnd:
     Those that are None it loses."""
 
     path, speed, broken = "made up", 9600, False
+    breaks = False  # the port goes away with the next question
 
     def __init__(self, reply: Reply, delays: Iterator[float | None], usual: float) -> None:
         self._reply, self._delays, self._usual = reply, delays, usual
@@ -47,9 +50,35 @@ class FarEnd:
         return data
 
     async def read(self, timeout: float) -> bytes:
+        if self.breaks:
+            self.breaks, self.broken = False, True
+            raise PortMissing("The port is gone.")
         try:
             async with asyncio.timeout(timeout):
                 await self._arrived.wait()
         except TimeoutError:
             pass
         return self.take()
+
+
+class Converted:
+    """The same behind a TCP port: what comes goes to whoever is connected then."""
+
+    ended = False
+
+    def __init__(self, far: FarEnd) -> None:
+        self._far = far
+
+    async def connect(self) -> Converted:
+        self._far.take()
+        return self
+
+    async def read(self, seconds: float) -> bytes:
+        return await self._far.read(seconds)
+
+    async def write(self, data: bytes) -> None:
+        self._far.write(data)
+
+    async def send_break(self) -> None: ...
+
+    def close(self) -> None: ...

@@ -15,7 +15,7 @@ from netloom_core.bus.late import LATE, Owed, surely
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import OPENERS
-from netloom_core.errors import NoAnswer, OutOfStep, ProtocolError, Refused
+from netloom_core.errors import NoAnswer, OutOfStep, PortMissing, ProtocolError, Refused
 from netloom_core.library.load import Library
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
@@ -25,7 +25,7 @@ from netloom_core.sweep.methods.dialogue import Dialogue
 from netloom_core.sweep.sweep import sweep
 from netloom_core.testing.virtual_time import run
 from tests.core.drivers.made import profile
-from tests.core.lines.far_end import FarEnd, Reply
+from tests.core.lines.far_end import Converted, FarEnd, Reply
 
 USUAL_S = 2.0  # longer than a line is ever kept only to hear somebody out
 VALUES = {"a": 100, "b": 2000, "c": 4000}
@@ -82,20 +82,34 @@ def frames(asked: bytes) -> tuple[bytes, bytes | None]:
     return asked[end + 1 :], framing.encoded(word.to_bytes(2, "big"))
 
 
+def by_tcp(made: Profile) -> Profile:
+    """The same by a converter to a serial line."""
+    channel = made.channels["way"]
+    return made.model_copy(update={"channels": {"way": channel.model_copy(update={"over": "tcp", "port": 4001})}})
+
+
 WAYS: dict[str, tuple[Profile, Reply, str]] = {
     "modbus": (REGISTERS, registers, "7"),
     "dialogue": (LINES, lines, "-"),
     "framed": (FRAMES, frames, "-"),
+    "dialogue by tcp": (by_tcp(LINES), lines, "127.20.10.9"),
+    "framed by tcp": (by_tcp(FRAMES), frames, "127.20.10.9"),
 }
 
 
 def far(protocol: str, reply: Reply, delays: Iterator[float | None]) -> Any:
     """A driver that takes whoever answers for proven."""
     made, _, address = WAYS[protocol]
+    protocol, _, over = protocol.partition(" by ")
     line, owners = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol=protocol), Owners()
-    owners.serial(line)._link = FarEnd(reply, delays, USUAL_S)
+    there = FarEnd(reply, delays, USUAL_S)
+    if not over:
+        owners.serial(line)._link = there
     driver: Any = OPENERS[protocol](Target("d", "Peer", made.id, line, address, 9600), made, "way", owners)
+    if over:
+        driver._carrier._connect = Converted(there).connect
     driver.need_proof = lambda: None
+    driver.there = there
     return driver
 
 
@@ -149,7 +163,7 @@ def test_no_value_is_ever_another_ones(protocol: str, first: list[float | None])
         while True:
             yield 0.05
 
-    heard = run(told(protocol, delays(), 12))
+    heard = run(told(protocol, delays(), 20))
     assert of_others(heard) == [], heard
     assert heard[-1] == VALUES, "it is in step again"
 
@@ -249,6 +263,11 @@ def owing(count: int) -> Owed:
     return owed
 
 
+async def nothing(seconds: float) -> bytes:
+    await asyncio.sleep(seconds)
+    return b""
+
+
 def test_a_refusal_is_an_answer_too() -> None:
     said: Iterator[Any] = iter([1, *(Refused("No.") for _ in range(3)), 2])
 
@@ -259,7 +278,7 @@ def test_a_refusal_is_an_answer_too() -> None:
 
     async def asked() -> None:
         with pytest.raises(Refused):
-            await surely(ask, owing(2))
+            await surely(ask, owing(2), nothing)
 
     run(asked())
     assert list(said) == [2]
@@ -273,8 +292,59 @@ def test_what_never_settles_is_not_believed() -> None:
 
     async def asked() -> None:
         with pytest.raises(OutOfStep):
-            await surely(ask, owing(2))
+            await surely(ask, owing(2), nothing)
         before = next(said)
-        assert await surely(ask, Owed()) == before + 1
+        assert await surely(ask, Owed(), nothing) == before + 1
 
     run(asked())
+
+
+@pytest.mark.parametrize("protocol", WAYS)
+@pytest.mark.parametrize("late", [1.2, 1.7, 2.4])
+def test_the_same_again_and_again_hides_no_answer_on_its_way(protocol: str, late: float) -> None:
+    """One answer came late and was like those that followed, so that each was taken for the one after it."""
+
+    async def asked() -> list[Any]:
+        driver = far(protocol, WAYS[protocol][1], itertools.chain([late], itertools.repeat(0.05)))
+        wanted = {bound.item.path.strip("/"): bound for bound in driver.profile.bound("way")}
+        heard: list[Any] = []
+        until = 12 * USUAL_S
+        while asyncio.get_running_loop().time() < until:
+            try:
+                heard.append(await driver.fetch("running", [wanted["a"]]))
+            except NoAnswer as error:
+                heard.append(error)
+        for name in ("c", "a", "b"):
+            heard.append(await driver.fetch("running", [wanted[name]]))
+        return heard
+
+    heard = run(asked())
+    assert [one for one in heard[:-3] if not isinstance(one, NoAnswer) and one != {"/a": 100}] == []
+    assert heard[-3:] == [{"/c": 4000}, {"/a": 100}, {"/b": 2000}]
+
+
+@pytest.mark.parametrize("protocol", ["modbus", "dialogue", "framed"])
+def test_a_port_that_is_open_again_gives_no_answer_to_what_was_asked_before(
+    protocol: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As with a device server whose connection broke off: the device knows nothing of that, and answers."""
+
+    async def asked() -> list[Any]:
+        driver = far(protocol, WAYS[protocol][1], itertools.chain([0.3], itertools.repeat(0.05)))
+
+        async def again(*_: object) -> FarEnd:
+            driver.there.broken = False
+            return driver.there  # type: ignore[no-any-return]
+
+        async def at_once(work: Callable[..., Any], *given: Any) -> Any:
+            return work(*given)
+
+        monkeypatch.setattr("netloom_core.bus.owner.open_port", again)
+        monkeypatch.setattr("asyncio.to_thread", at_once)
+        wanted = {bound.item.path.strip("/"): bound for bound in driver.profile.bound("way")}
+        driver.there.breaks = True
+        with pytest.raises(PortMissing):
+            await driver.fetch("running", [wanted["a"]])
+        return [await driver.fetch("running", [wanted[name]]) for name in ("b", "c", "a")]
+
+    assert run(asked()) == [{"/b": 2000}, {"/c": 4000}, {"/a": 100}]

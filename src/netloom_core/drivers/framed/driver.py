@@ -59,7 +59,7 @@ class Talk:
 
     async def question(self, send: str, answer: str, values: Mapping[str, Any]) -> dict[str, Any]:
         """What may be asked again without harm: surely the answer to this, also after one that was given up."""
-        return await surely(lambda: self.ask(send, answer, values), self._port.owed)
+        return await surely(lambda: self.ask(send, answer, values), self._port.owed, self._port.read)
 
     async def hear(self, answer: str, *, seconds: float = 0.0) -> dict[str, Any]:
         """The next one that fits, without asking."""

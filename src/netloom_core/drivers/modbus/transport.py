@@ -11,7 +11,7 @@ from netloom_core.bus.modbus import exchange, late_answer
 from netloom_core.bus.owner import DRIVE_WAIT_S, WAIT_S, SerialOwner
 from netloom_core.bus.turns import Priority
 from netloom_core.drivers.carrier import OFFLINE_S, Port, Presence, StreamCarrier
-from netloom_core.errors import NetloomError, NoAnswer, ProtocolError
+from netloom_core.errors import LinkError, NetloomError, NoAnswer, ProtocolError
 from netloom_core.links.serial import ByteLink
 from netloom_core.patience import Patience, heard
 from netloom_core.protocols import modbus
@@ -45,7 +45,7 @@ class _OnBus:
     async def ask(self, pdu: bytes) -> modbus.Answer:
         await self._bus.owner.hear_out(self._bus.unit, self._link)
         writes = pdu[0] in modbus.WRITES
-        answer = await (self._once(pdu) if writes else surely(lambda: self._ask(pdu), self._bus.owed))
+        answer = await (self._once(pdu) if writes else surely(lambda: self._ask(pdu), self._bus.owed, self._link.read))
         self._bus.heard()
         return answer
 
@@ -87,7 +87,11 @@ class OnBus:
         wait = DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S
         async with self.owner.turn(who, priority, wait) as link:
             await link.set_line(self._speed, self.owner.line.parity)
-            yield _OnBus(self, link)
+            try:
+                yield _OnBus(self, link)
+            except LinkError:  # what was asked until then may be answered when the port is open again
+                self.drop(asked=True)
+                raise
 
     @property
     def owed(self) -> Owed:

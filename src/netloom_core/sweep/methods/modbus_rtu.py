@@ -105,7 +105,9 @@ class ModbusRtuScan(Method):
             await look.pace.take()
             await owner.hear_out(unit, link)
             owed = owner.owed(unit)
-            answer = await surely(lambda: exchange(owner, link, unit, modbus.identify(), timeout, strays), owed)
+            answer = await surely(
+                lambda: exchange(owner, link, unit, modbus.identify(), timeout, strays), owed, link.read
+            )
             if answer.exception:
                 what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
                 return {} if answer.exception in modbus.GATEWAY else {"refused": f"identification: {what}"}
@@ -113,7 +115,7 @@ class ModbusRtuScan(Method):
             if way := serial_in(look.library, facts):
                 await look.pace.take()
                 request = modbus.read_holding(way.register_, way.length)
-                serial = await surely(lambda: exchange(owner, link, unit, request, REPLY_S, strays), owed)
+                serial = await surely(lambda: exchange(owner, link, unit, request, REPLY_S, strays), owed, link.read)
                 if not serial.exception:
                     facts["serial"] = serial_text(serial)
             return facts

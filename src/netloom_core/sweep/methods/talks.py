@@ -14,7 +14,7 @@ from netloom_core.drivers.carrier import StreamPort
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.drivers.dialogue.talk import Conversation, facts_of
-from netloom_core.errors import NetloomError, WrongCredentials
+from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, WrongCredentials
 from netloom_core.library.load import Library
 from netloom_core.links.stream import TcpStream, TelnetStream, open_tcp
 from netloom_core.model.device import Credentials
@@ -45,6 +45,7 @@ class TalkIdentify(Method):
             far.close()
             return
         asked: set[str] = set()
+        owed = look.owners.owed(look.line, address, port)
         for profile, way in ours:
             mark = way.model_dump_json(include={"identify", "sign_in", "prompt", "over"})
             if mark in asked or len(asked) >= MOST or not fits(way, text):
@@ -54,11 +55,13 @@ class TalkIdentify(Method):
                 if far.ended:
                     far = await open_tcp(look.line.source, address, port, telnet=way.over == "telnet")
                     text = ""
-                facts = await self._facts(look, address, profile, way, far, text)
+                facts = await self._facts(look, address, profile, way, StreamPort(far, owed, fresh=True), text)
             except WrongCredentials:
                 look.sight(address, self.name, ports=str(port), refused="its dialogue wants another sign-in")
                 return
-            except NetloomError:
+            except NetloomError as error:
+                if isinstance(error, NoAnswer | ProtocolError):
+                    owed.left_waiting(way.answer_seconds)
                 continue
             finally:
                 far.close()
@@ -79,10 +82,10 @@ class TalkIdentify(Method):
         return heard.text
 
     async def _facts(
-        self, look: Look, address: str, profile: Profile, way: DialogueChannel, far: TcpStream, text: str
+        self, look: Look, address: str, profile: Profile, way: DialogueChannel, port: StreamPort, text: str
     ) -> dict[str, str]:
         heard = Heard(way, text)
-        talk = Conversation(way, StreamPort(far, fresh=True), heard, address)
+        talk = Conversation(way, port, heard, address)
         login = Credentials()
         if way.sign_in:
             found = await self._login(look, address, profile)
@@ -97,7 +100,7 @@ class TalkIdentify(Method):
         facts: dict[str, str] = {}
         for ask in way.identify:
             await look.pace.take()
-            answer = await talk.ask(ask.send, Answer(sent=ask.send, wanted=ask.answer))
+            answer = await talk.question(ask.send, Answer(sent=ask.send, wanted=ask.answer))
             if not isinstance(answer, Missing):
                 facts |= {name: clean(value, 120) for name, value in facts_of(answer, ask.answer).items()}
         if way.sign_in:
