@@ -44,10 +44,11 @@ class Presence:
 
 class Port(Protocol):
     """Bytes, for the length of one turn. `fresh` is set where the far end has heard nothing yet; `owed` is what
-    it may still say to earlier questions."""
+    it may still say to earlier questions; `echoes` where an adapter gives back what is sent."""
 
     fresh: bool
     owed: Owed
+    echoes: bool
 
     async def read(self, seconds: float) -> bytes: ...
 
@@ -84,9 +85,17 @@ class SerialPort:
 
     fresh = True  # others have had the line meanwhile
 
-    def __init__(self, link: ByteLink, owed: Owed | None = None) -> None:
-        self._link = link
-        self.owed = owed or Owed()
+    def __init__(self, link: ByteLink, owner: SerialOwner) -> None:
+        self._link, self._owner = link, owner
+        self.owed = owner.owed(ALONE)
+
+    @property
+    def echoes(self) -> bool:
+        return self._owner.echoes
+
+    @echoes.setter
+    def echoes(self, seen: bool) -> None:
+        self._owner.echoes = seen
 
     async def read(self, seconds: float) -> bytes:
         return await self._link.read(seconds)
@@ -120,7 +129,7 @@ class SerialCarrier:
             await self._owner.hear_out(ALONE, link)
             link.take()
             try:
-                yield SerialPort(link, self._owner.owed(ALONE))
+                yield SerialPort(link, self._owner)
             except LinkError:  # what was asked until then may be answered when the port is open again
                 self.drop(asked=True)
                 raise
@@ -135,6 +144,8 @@ class SerialCarrier:
 
 
 class StreamPort:
+    echoes = False
+
     def __init__(self, far: Stream, owed: Owed, *, fresh: bool) -> None:
         self._far = far
         self.owed = owed

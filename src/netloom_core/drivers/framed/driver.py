@@ -54,24 +54,30 @@ class Talk:
     async def ask(self, send: str, answer: str, values: Mapping[str, Any], *, seconds: float = 0.0) -> dict[str, Any]:
         """The fields of the answer, which may take `seconds` where that is longer than usual. Raises Absent, and what
         the device says by a refusal."""
-        await self._port.write(self._channel.framing.encoded(packed(parsed(send), values)))
-        return await self.hear(answer, seconds=seconds)
+        said = packed(parsed(send), values)
+        await self._port.write(self._channel.framing.encoded(said))
+        return await self.hear(answer, seconds=seconds, said=said)
 
     async def question(self, send: str, answer: str, values: Mapping[str, Any]) -> dict[str, Any]:
         """What may be asked again without harm: surely the answer to this, also after one that was given up."""
         return await surely(lambda: self.ask(send, answer, values), self._port.owed, self._port.read)
 
-    async def hear(self, answer: str, *, seconds: float = 0.0) -> dict[str, Any]:
-        """The next one that fits, without asking."""
+    async def hear(self, answer: str, *, seconds: float = 0.0, said: bytes = b"") -> dict[str, Any]:
+        """The next one that fits. `said` is no answer where an adapter gives it back; a unit may repeat it as a yes."""
         if not answer and not self._channel.refusals:
             return {}
         patience = Patience(max(self._channel.answer_seconds, seconds) if answer else 0.15)
-        strange = b""
+        strange, given_back = b"", False
         while data := await heard(self._port.read, patience):
             self.answered = True
             for body in self._receiver.feed(data):
-                if (found := unpacked(parsed(answer), body) if answer else None) is not None:
+                found = unpacked(parsed(answer), body) if answer else None
+                if body == said and not given_back and (found is None or self._port.echoes):
+                    given_back, strange = True, b"" if self._port.echoes else body
+                    continue
+                if found is not None:
                     self.entered = False
+                    self._port.echoes = self._port.echoes or given_back
                     return found
                 self._judged(body)
                 strange = body

@@ -10,8 +10,7 @@ from __future__ import annotations
 import asyncio
 import re
 
-from netloom_core.bus.late import Owed
-from netloom_core.bus.owner import ALONE
+from netloom_core.bus.owner import ALONE, SerialOwner
 from netloom_core.bus.timing import line_time
 from netloom_core.drivers.carrier import SerialPort
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing
@@ -38,8 +37,8 @@ READABLE = 0.85  # share of printable characters from which on it is text
 class Noting(SerialPort):
     """A port that remembers what came: it may be for somebody else."""
 
-    def __init__(self, link: ByteLink, owed: Owed) -> None:
-        super().__init__(link, owed)
+    def __init__(self, link: ByteLink, owner: SerialOwner) -> None:
+        super().__init__(link, owner)
         self.heard = bytearray()
 
     async def read(self, seconds: float) -> bytes:
@@ -65,15 +64,14 @@ class Dialogue(Method):
         tries = list(_tries(look))
         garbled = ""
         owner = look.owners.serial(look.line)
-        owed = owner.owed(ALONE)
         async with owner.turn("sweep") as link:
             await owner.hear_out(ALONE, link)
             for count, (speed, parity, way) in enumerate(tries, 1):
                 await link.set_line(speed, parity)
                 if isinstance(way, FramedChannel):
-                    facts = await self._asked_in_frames(look, Noting(link, owed), way)
+                    facts = await self._asked_in_frames(look, Noting(link, owner), way)
                 else:
-                    facts = await self._try(look, link, way, owed)
+                    facts = await self._try(look, link, way, owner)
                 look.progress(count, len(tries))
                 if facts.pop("noise", ""):
                     garbled = garbled or str(speed)
@@ -84,7 +82,7 @@ class Dialogue(Method):
             if garbled:
                 look.sight(DIRECT, self.name, noise="yes", speed=garbled)
 
-    async def _try(self, look: Look, link: ByteLink, way: DialogueChannel | None, owed: Owed) -> dict[str, str]:
+    async def _try(self, look: Look, link: ByteLink, way: DialogueChannel | None, owner: SerialOwner) -> dict[str, str]:
         await look.pace.take()
         heard = await converse(link, (way.enter or way.wake) if way else "\r", way.guard_seconds if way else 0)
         if not heard:
@@ -95,7 +93,7 @@ class Dialogue(Method):
         if begun := starting(look.library, text):
             return begun
         if way is not None and re.search(way.greeting, text):
-            return {"banner": clean(text, 120), **await self._identify(look, SerialPort(link, owed), way)}
+            return {"banner": clean(text, 120), **await self._identify(look, SerialPort(link, owner), way)}
         if way is None and PROMPT.search(text.rstrip(" ")):
             return {"banner": clean(text, 120), "prompt": "yes"}
         return {"banner": clean(text, 120)} if way is None else {}
