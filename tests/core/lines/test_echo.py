@@ -50,10 +50,37 @@ class Unit:
         return b"", ((frame if self._echoes else b"") + answer) or None
 
 
-def driver(unit: Unit) -> Any:
-    line, owners = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol="framed"), Owners()
+SAID = profile(
+    {"protocol": "dialogue", "over": "serial", "line_end": "\r\n", "answer_seconds": 1.0,
+     "identify": [{"send": "serial", "answer": "^(?P<serial>\\w+)$"}]},
+    [{"path": "/level", "label": "Level", "type": {"is": "text"}, "kept": "always",
+      "bind": {"way": {"ask": "level", "answer": "^(?P<value>\\w+)$", "set": "level {value}",
+                       "took": "^level \\w+$"}}}],
+)  # fmt: skip
+
+
+class Speaker:
+    """The same in lines."""
+
+    def __init__(self, *, echoes: bool, alive: bool = True) -> None:
+        self.level = "low"
+        self._echoes, self._alive = echoes, alive
+
+    def reply(self, asked: bytes) -> tuple[bytes, bytes | None]:
+        line, end, rest = asked.partition(b"\r\n")
+        if not end:
+            return asked, None
+        word, _, value = line.decode().partition(" ")
+        self.level = value or self.level
+        said = f"{line.decode()}\r\n" if value else f"{'S12' if word == 'serial' else self.level}\r\n"
+        return rest, ((line + end if self._echoes else b"") + (said.encode() if self._alive else b"")) or None
+
+
+def driver(unit: Unit | Speaker) -> Any:
+    protocol, by = ("framed", ALIKE) if isinstance(unit, Unit) else ("dialogue", SAID)
+    line, owners = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol=protocol), Owners()
     owners.serial(line)._link = FarEnd(unit.reply, itertools.repeat(0.05), 1.0)
-    made: Any = OPENERS["framed"](Target("d", "Peer", ALIKE.id, line, "-", 9600), ALIKE, "way", owners)
+    made: Any = OPENERS[protocol](Target("d", "Peer", by.id, line, "-", 9600), by, "way", owners)
     made.need_proof = lambda: None
     return made
 
@@ -80,5 +107,27 @@ def test_an_echo_alone_is_nobody() -> None:
         quiet._carrier._owner.echoes = True
         with pytest.raises(NoAnswer):
             await quiet.identify()
+
+    run(asked())
+
+
+@pytest.mark.parametrize("echoes", [False, True])
+def test_a_question_that_comes_back_first_is_no_value(echoes: bool) -> None:
+    unit = Speaker(echoes=echoes)
+
+    async def used() -> tuple[str, Any, Any]:
+        there = driver(unit)
+        name = (await there.identify()).serial
+        before = await there.read("running")
+        await there.write([Change("/level", "low", "high")])
+        return name, before, await there.read("running")
+
+    assert run(used()) == ("S12", {"level": "low"}, {"level": "high"})
+
+
+def test_a_question_that_comes_back_alone_names_nobody() -> None:
+    async def asked() -> None:
+        with pytest.raises(NoAnswer):
+            await driver(Speaker(echoes=True, alive=False)).identify()
 
     run(asked())

@@ -37,13 +37,15 @@ class Answer:
     """What is waited for after one command.
 
     `wanted` is the pattern of the line that answers, `end` that of the last line of many, `count` how many of `wanted`
-    there are. With a prompt the answer is whole when that comes.
+    there are. With a prompt the answer is whole when that comes. `asks` where something is asked: the question itself
+    is no answer to that, while a device may repeat what it is told as its yes.
     """
 
     sent: str = ""
     wanted: str = ""
     end: str = ""
     count: int = 0
+    asks: bool = False
 
 
 @dataclass
@@ -94,7 +96,7 @@ class Heard:
             return None
         lines, rest = split(self.text)
         ours = self._strip(lines, keep=False)
-        ours = self._without_echo(ours, wait.sent.strip())
+        ours = self._without_echo(ours, wait)
         prompted = bool(self.channel.prompt) and pattern(self.channel.prompt).search(rest) is not None
         refusal = next((error for line in ours if (error := self._error(line)) is not None), None)
         if refusal is not None and (prompted or not self.channel.prompt):
@@ -115,16 +117,18 @@ class Heard:
             return False
         return sum(1 for line in lines if pattern(wait.wanted).search(line)) >= max(wait.count, 1)
 
-    def _without_echo(self, lines: list[str], sent: str) -> list[str]:
+    def _without_echo(self, lines: list[str], wait: Answer) -> list[str]:
         """What was said comes back first on many devices, behind the prompt perhaps.
 
         Where the profile does not say that it does, an answer that only ends in the command is no echo of it.
         """
+        sent = wait.sent.strip()
         if not sent or not lines or not lines[0].rstrip().endswith(sent) or len(lines[0].strip()) > len(sent) + 80:
             return lines
         before = lines[0].rstrip().removesuffix(sent)
         prompted = not before.strip() or (self.channel.prompt and pattern(self.channel.prompt).search(before))
-        return lines[1:] if self.channel.echo or (prompted and len(lines) > 1) else lines
+        alone = len(lines) == 1 and not (wait.asks and lines[0].strip() == sent)
+        return lines[1:] if self.channel.echo or (prompted and not alone) else lines
 
     def _take(self) -> None:
         lines, _ = split(self.text)

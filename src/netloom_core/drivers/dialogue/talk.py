@@ -105,6 +105,7 @@ class Conversation:
 
     async def question(self, command: str, wait: Answer) -> list[str] | Missing:
         """What may be asked again without harm: surely the answer to this, also after one that was given up."""
+        wait.asks = True
         return await surely(lambda: self.ask(command, wait), self._port.owed, self._port.read)
 
     # Bytes, while a file goes over
