@@ -101,7 +101,7 @@ def test_no_value_is_ever_another_ones(
             yield IN_TIME
 
     far = Far(library, secured, delays(), cuts)
-    heard = run(far.told(6))
+    heard = run(far.told(10))
     assert of_others(heard) == [], heard
     assert set(far.names) <= {"00A41C55"}
     assert heard[-1] == ("startup", 80), "it is in step again"
