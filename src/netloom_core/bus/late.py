@@ -36,9 +36,9 @@ class Owed:
     def left_waiting(self, seconds: float) -> None:
         """One answer is missing. They usually come within `seconds`."""
         now = asyncio.get_running_loop().time()
-        self.usual = seconds
+        self.usual = seconds if self._settled else max(seconds, self.usual)
         self._settled = False
-        self._due = now + min(seconds, HEARD_OUT_S)
+        self._due = max(self._due, now + min(seconds, HEARD_OUT_S))
         self._until = [*self._until, now + LATE * seconds]
 
     def left(self) -> float:

@@ -8,7 +8,7 @@ from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from typing import Protocol
 
-from netloom_core.bus.owner import SerialOwner
+from netloom_core.bus.owner import ALONE, SerialOwner
 from netloom_core.bus.turns import Priority
 from netloom_core.errors import Busy
 from netloom_core.links import stream
@@ -17,6 +17,7 @@ from netloom_core.model.device import Credentials
 
 TURN_S = 3.0  # how long somebody waits for the line before being told who has it
 READ_S = 0.5
+ANSWER_S = 1.0  # for what was typed, which is nobody knows what
 
 
 class Console(Protocol):
@@ -57,7 +58,10 @@ async def open_serial(owner: SerialOwner, who: str, speed: int, framing: str, fl
             ) from None
         await link.set_line(speed, framing, flow)
         link.take()
-        yield SerialConsole(link)
+        try:
+            yield SerialConsole(link)
+        finally:  # what was typed last may still be answered, to whoever asks next
+            owner.owed(ALONE).left_waiting(ANSWER_S)
 
 
 class StreamConsole:

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from netloom_core.bus.late import LATE, Owed, surely
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
+from netloom_core.console.session import open_serial
 from netloom_core.drivers.registry import OPENERS
 from netloom_core.errors import NoAnswer, OutOfStep, PortMissing, ProtocolError, Refused
 from netloom_core.library.load import Library
@@ -348,3 +349,16 @@ def test_a_port_that_is_open_again_gives_no_answer_to_what_was_asked_before(
         return [await driver.fetch("running", [wanted[name]]) for name in ("b", "c", "a")]
 
     assert run(asked()) == [{"/b": 2000}, {"/c": 4000}, {"/a": 100}]
+
+
+@pytest.mark.parametrize("protocol", ["dialogue", "framed"])
+def test_what_was_typed_last_in_a_console_is_answered_to_nobody_else(protocol: str) -> None:
+    async def asked() -> list[Any]:
+        driver = far(protocol, WAYS[protocol][1], itertools.chain([0.4], itertools.repeat(0.05)))
+        typed = b"a\r\n" if protocol == "dialogue" else FRAMES.channels["way"].framing.encoded(b"a")
+        async with open_serial(driver._carrier._owner, "somebody", 9600, "8N1", "none") as console:
+            await console.write(typed)
+        wanted = {bound.item.path.strip("/"): bound for bound in driver.profile.bound("way")}
+        return [await driver.fetch("running", [wanted[name]]) for name in ("b", "c")]
+
+    assert run(asked()) == [{"/b": 2000}, {"/c": 4000}]

@@ -27,6 +27,7 @@ from netloom_core.sweep.base import Look, Method
 
 ANSWER_S = 0.7
 QUIET_S = 0.12
+ANSWER_S = 1.0
 TRY_S = 5.0  # at most for one question and its answer, with the silence around it
 MAX_ANSWER = 4096
 USUAL_SPEEDS = (9600, 115200, 19200, 38400, 57600)
@@ -79,6 +80,7 @@ class Dialogue(Method):
                     look.sight(DIRECT, self.name, **facts, speed=str(speed), parity=parity, garbled_at=garbled)
                     look.progress(len(tries), len(tries))
                     return
+            owner.owed(ALONE).left_waiting(ANSWER_S)  # the last of these may still be answered, to whoever asks next
             if garbled:
                 look.sight(DIRECT, self.name, noise="yes", speed=garbled)
 

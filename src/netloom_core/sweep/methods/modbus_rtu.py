@@ -115,7 +115,13 @@ class ModbusRtuScan(Method):
             if way := serial_in(look.library, facts):
                 await look.pace.take()
                 request = modbus.read_holding(way.register_, way.length)
-                serial = await surely(lambda: exchange(owner, link, unit, request, REPLY_S, strays), owed, link.read)
+                try:
+                    serial = await surely(
+                        lambda: exchange(owner, link, unit, request, REPLY_S, strays), owed, link.read
+                    )
+                except (NoAnswer, ProtocolError):
+                    owed.left_waiting(REPLY_S)
+                    raise
                 if not serial.exception:
                     facts["serial"] = serial_text(serial)
             return facts
