@@ -32,6 +32,7 @@ class Owed:
         self._due = 0.0
         self._settled = True  # nothing is on its way: nobody is late, or it was silent since
         self.usual = 0.0
+        self.untold = 0  # commands that are answered only by a refusal, since the last answer
 
     def left_waiting(self, seconds: float) -> None:
         """One answer is missing. They usually come within `seconds`."""

@@ -165,9 +165,9 @@ class StreamCarrier:
         self, connect: Callable[[], Awaitable[Stream]], owed: Owed | None = None, seconds: float = 0.0
     ) -> None:
         """`owed` is what the far end still says on the next connection, if answers that usually come within `seconds`
-        bear nothing by which a late one could be told; None where they do."""
+        bear nothing by which a late one could be told."""
         self._connect = connect
-        self._owed = owed
+        self._owed = owed or Owed()
         self._seconds = seconds
         self._far: Stream | None = None
         self._number = 0
@@ -184,7 +184,7 @@ class StreamCarrier:
         if self._far is None:
             self._far = await self._connect()
             self._number += 1
-        yield StreamPort(self._far, self._owed or Owed(), fresh=fresh)
+        yield StreamPort(self._far, self._owed, fresh=fresh)
 
     def heard(self) -> None:
         """A connection stands for itself."""
@@ -192,7 +192,7 @@ class StreamCarrier:
     def drop(self, *, asked: bool = False) -> None:
         """What still comes on it nobody hears."""
         if self._far is not None:
-            if asked and self._owed is not None:
+            if asked and self._seconds:
                 self._owed.left_waiting(self._seconds)
             self._far.close()
             self._far = None

@@ -110,6 +110,15 @@ class Heard:
         self._take()
         return ours
 
+    def refusal_first(self) -> NetloomError | Missing | None:
+        """A refusal that stands before everything else is taken, alone."""
+        first = next((line for line in split(self.text)[0] if self._strip([line], keep=False)), None)
+        error = None if first is None else self._error(first)
+        if first is not None and error is not None:
+            before, _, after = self.text.partition(first)
+            self.text = before + after
+        return error
+
     def _whole(self, lines: Sequence[str], wait: Answer) -> bool:
         if wait.end:
             return any(pattern(wait.end).search(line) for line in lines)

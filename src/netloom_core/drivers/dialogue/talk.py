@@ -88,14 +88,25 @@ class Conversation:
         blind = not (self._channel.prompt or wait.wanted or wait.end)
         usual = self._channel.answer_seconds
         patience = Patience(QUIET_S) if blind else Patience(usual, most=5 * usual)
+        owed, refused = self._port.owed, None
         while True:
+            while owed.untold and (no := self._heard.refusal_first()) is not None:
+                refused = no  # perhaps to a command before, of which nothing else is told: then an answer follows
+                owed.untold -= 1
             if (answer := self._heard.answer(wait)) is not None:
+                owed.untold = 0
                 return answer
             if key := self._heard.more():
                 await self._say(key)
             if not await self._hear(patience):
                 break
             patience.go_on(usual / 2)  # what goes on may take longer, but not for ever
+        if blind:
+            owed.untold += 1  # of this, too, if what came was to one before
+        if isinstance(refused, Missing):
+            return refused
+        if refused is not None:
+            raise refused
         if blind:
             return []
         raise NoAnswer(

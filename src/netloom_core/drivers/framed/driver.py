@@ -17,6 +17,7 @@ from netloom_core.errors import (
     Absent,
     Busy,
     CodeWanted,
+    DeviceError,
     KeyLost,
     NetloomError,
     NoAnswer,
@@ -68,6 +69,7 @@ class Talk:
             return {}
         patience = Patience(max(self._channel.answer_seconds, seconds) if answer else 0.15)
         strange, given_back = b"", False
+        owed, refused = self._port.owed, None
         while data := await heard(self._port.read, patience):
             self.answered = True
             for body in self._receiver.feed(data):
@@ -78,9 +80,21 @@ class Talk:
                 if found is not None:
                     self.entered = False
                     self._port.echoes = self._port.echoes or given_back
+                    owed.untold = 0
                     return found
-                self._judged(body)
-                strange = body
+                try:
+                    self._judged(body)
+                except DeviceError as no:
+                    if not owed.untold:
+                        raise
+                    refused = no  # perhaps to a command before, of which nothing else is told: then an answer follows
+                    owed.untold -= 1
+                else:
+                    strange = body
+        if not answer:
+            owed.untold += 1  # of this, too, if what came was to one before
+        if refused is not None:
+            raise refused
         if not answer:
             return {}
         if strange:
