@@ -11,6 +11,7 @@ from typing import Any
 
 import pytest
 
+from netloom_core.bus.late import Owed
 from netloom_core.drivers.framed.driver import Talk
 from netloom_core.drivers.framed.form import FramedChannel
 from netloom_core.drivers.framed.frames import Receiver
@@ -33,6 +34,7 @@ class Unit:
         self.data = bytearray()
         self.says: list[tuple[float, bytes]] = []  # when, what
         self.finished = False
+        self.owed, self.echoes = Owed(), False
 
     async def write(self, sent: bytes) -> None:
         for body in self.receiver.feed(sent):
