@@ -27,7 +27,6 @@ from netloom_core.sweep.base import Look, Method
 
 ANSWER_S = 0.7
 QUIET_S = 0.12
-ANSWER_S = 1.0
 TRY_S = 5.0  # at most for one question and its answer, with the silence around it
 MAX_ANSWER = 4096
 USUAL_SPEEDS = (9600, 115200, 19200, 38400, 57600)

@@ -14,7 +14,7 @@ from netloom_core.drivers.carrier import StreamPort
 from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.drivers.dialogue.talk import Conversation, facts_of
-from netloom_core.errors import NetloomError, NoAnswer, ProtocolError, WrongCredentials
+from netloom_core.errors import NetloomError, NoAnswer, NobodyThere, ProtocolError, WrongCredentials
 from netloom_core.library.load import Library
 from netloom_core.links.stream import TcpStream, TelnetStream, open_tcp
 from netloom_core.model.device import Credentials
@@ -60,7 +60,7 @@ class TalkIdentify(Method):
                 look.sight(address, self.name, ports=str(port), refused="its dialogue wants another sign-in")
                 return
             except NetloomError as error:
-                if isinstance(error, NoAnswer | ProtocolError):
+                if isinstance(error, NoAnswer | ProtocolError) and not isinstance(error, NobodyThere):
                     owed.left_waiting(way.answer_seconds)
                 continue
             finally:
