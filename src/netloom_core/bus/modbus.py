@@ -6,7 +6,7 @@ import asyncio
 from typing import Protocol
 
 from netloom_core.bus.echo import EchoFilter
-from netloom_core.bus.timing import REST_S, line_time
+from netloom_core.bus.timing import line_time
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError
 from netloom_core.links.serial import ByteLink
 from netloom_core.patience import Patience, heard
@@ -14,6 +14,7 @@ from netloom_core.protocols import modbus
 
 SILENT_CHARACTERS = 3.5  # between frames, serial line guide clause 2.5.1.1
 MIN_SILENT_S = 0.00175  # the fixed value above 19200 baud
+REST_S = 0.25
 
 
 class Heard(Protocol):

@@ -15,7 +15,7 @@ from typing import TypeVar
 
 from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.late import Owed
-from netloom_core.bus.timing import REST_S, line_time
+from netloom_core.bus.timing import line_time
 from netloom_core.bus.traffic import Tapped, Traffic
 from netloom_core.bus.turns import Priority, Turns
 from netloom_core.bus.unanswered import Unanswered
@@ -194,7 +194,7 @@ class SerialOwner:
     async def _listen(self, link: ByteLink, talk: Session, sent: bytes, timeout: float) -> Reply | Again:
         """The reply, or what to do without one. Nothing that arrives moves the end on."""
         usual = line_time(len(sent), link.speed) + timeout
-        patience = Patience(usual, most=usual + line_time(MAX_REPLY_CHARACTERS, link.speed) + REST_S)
+        patience = Patience(usual, most=usual + line_time(MAX_REPLY_CHARACTERS, link.speed))
         own = EchoFilter(sent)
         begun = False
         while said := await heard(link.read, patience):
