@@ -11,7 +11,7 @@ class EchoFilter:
     """
 
     def __init__(self, sent: bytes) -> None:
-        self._sent = sent
+        self.sent = sent
         self._held = b""
         self._decided = False
         self.echoed = False
@@ -24,9 +24,9 @@ class EchoFilter:
         if self._decided:
             return arrived
         self._held += arrived
-        if len(self._held) < len(self._sent) and self._sent.startswith(self._held):
+        if len(self._held) < len(self.sent) and self.sent.startswith(self._held):
             return b""
         self._decided = True
         held, self._held = self._held, b""
-        self.echoed = held.startswith(self._sent)
-        return held[len(self._sent) :] if self.echoed else held
+        self.echoed = held.startswith(self.sent)
+        return held[len(self.sent) :] if self.echoed else held

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+from collections import deque
 from typing import Protocol
 
 from netloom_core.bus.echo import EchoFilter
-from netloom_core.bus.timing import line_time
+from netloom_core.bus.timing import PIECES_S, REST_S, line_time
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError
 from netloom_core.links.serial import ByteLink
 from netloom_core.patience import Patience, heard
@@ -14,13 +15,13 @@ from netloom_core.protocols import modbus
 
 SILENT_CHARACTERS = 3.5  # between frames, serial line guide clause 2.5.1.1
 MIN_SILENT_S = 0.00175  # the fixed value above 19200 baud
-REST_S = 0.25
 
 
 class Heard(Protocol):
-    """What is known of the line: whether its adapter gives back what is sent."""
+    """What is known of the line: whether its adapter gives back what is sent, when bytes came that make no sense."""
 
     echoes: bool
+    spoiled: deque[float]
 
 
 async def exchange(
@@ -32,7 +33,7 @@ async def exchange(
     after silence, NoAnswer where only others are heard, and ProtocolError for bytes that are no frame.
     """
     await asyncio.sleep(max(line_time(SILENT_CHARACTERS, link.speed), MIN_SILENT_S))
-    _note(link.take(), strays)
+    note(line, link.take(), strays)
     request = modbus.rtu(unit, pdu)
     link.write(request)
     usual = line_time(len(request), link.speed) + timeout
@@ -72,6 +73,8 @@ async def _frame(link: ByteLink, patience: Patience, own: EchoFilter | None) -> 
         if not arrived:
             return data
         data += own.feed(arrived) if own else arrived
+        if own and own.holding:
+            patience.go_on(line_time(len(own.sent), link.speed) + PIECES_S)
         if data and modbus.rtu_length(data) <= len(data):
             return data
     return data
@@ -82,8 +85,11 @@ def _rest(data: bytes, speed: int) -> float:
     return line_time(max(modbus.rtu_length(data) - len(data), 16), speed) + REST_S
 
 
-def _note(data: bytes, strays: set[int]) -> None:
+def note(line: Heard, data: bytes, strays: set[int]) -> None:
+    """What came when nobody was waited for: whose it was, or when it came if it makes no sense."""
+    if not data:
+        return
     try:
         strays.add(modbus.parse_rtu(data).unit)
     except ProtocolError:
-        return
+        line.spoiled.append(asyncio.get_running_loop().time())

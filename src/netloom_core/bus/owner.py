@@ -8,14 +8,14 @@ bounded in total time, whatever arrives meanwhile.
 from __future__ import annotations
 
 import asyncio
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import AsyncIterator, Callable, Generator
 from contextlib import asynccontextmanager, suppress
 from typing import TypeVar
 
 from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.late import Owed
-from netloom_core.bus.timing import line_time
+from netloom_core.bus.timing import PIECES_S, REST_S, line_time
 from netloom_core.bus.traffic import Tapped, Traffic
 from netloom_core.bus.turns import Priority, Turns
 from netloom_core.bus.unanswered import Unanswered
@@ -39,6 +39,9 @@ DRIVE_WAIT_S = 8.0
 WAIT_S = 30.0  # for the turn; longer than one conversation, shorter than a person's patience
 ALONE = -1
 NUMBERS = 4  # 0 to 3
+COMMON_CHARACTERS = 64  # of a reply; where somebody talks longer than that, the question is put in between
+SPOILED_BYTES = 3  # fewer are the line's own crackle, as when a driver is switched on
+MOST_SPOILED = 64
 LEADER_FRAMES = 3  # so many commands of somebody else are a control panel, not a late echo
 
 
@@ -52,8 +55,9 @@ class SerialOwner:
         self._link: ByteLink | None = None
         self._receiver = Receiver()
         self._sessions: dict[tuple[int, int], Session] = {}
-        self.strays: set[int] = set()  # units heard when nobody was waiting for them; a scan asks them again
-        self._asked: list[int] = []  # the last two units asked, newest last
+        self.strays: set[tuple[int, int]] = set()  # units heard when nobody was waiting for them, and at which speed
+        self.spoiled: deque[float] = deque(maxlen=MOST_SPOILED)  # when bytes came that make no sense, of the loop
+        self.garbled_at = 0.0  # when the first bytes of the last reply that was not understood came
         self.openings = 0  # of the port: what was known of who is at its end ends with each
         self.echoes = False  # whether the adapter gives back what is sent
         self._commands = 0  # commands heard that were not ours
@@ -73,6 +77,7 @@ class SerialOwner:
     def listen_anew(self) -> None:
         """Forget what was heard; at the beginning of a scan."""
         self.strays.clear()
+        self.spoiled.clear()
         self._commands = 0
 
     @asynccontextmanager
@@ -138,6 +143,8 @@ class SerialOwner:
         async with self.turn(who, priority, wait) as link:
             try:
                 async with asyncio.timeout(TURN_S):
+                    if speed != link.speed:
+                        self._note_strays(link.take(), link.speed)
                     await link.set_line(speed, self.line.parity)
                     command = next(flow)
                     while True:
@@ -176,12 +183,8 @@ class SerialOwner:
 
     async def _asked_for(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
         data = talk.send(command)
-        if self._asked[-1:] != [talk.address]:
-            self._asked = [*self._asked[-1:], talk.address]
         while True:
-            await asyncio.sleep(line_time(IDLE_CHARACTERS, link.speed))
-            self._note_strays(link.take(), link.speed)
-            self._receiver.clear()
+            await self._idle(link)
             link.write(data)
             self._unanswered.sent((talk.address, link.speed), talk.sequence, data)
             verdict = await self._listen(link, talk, data, timeout)
@@ -191,19 +194,38 @@ class SerialOwner:
                 await asyncio.sleep(BUSY_PAUSE_S)
             data = verdict.data
 
+    async def _idle(self, link: ByteLink) -> None:
+        """Wait until nobody speaks (5.6, two characters): a late answer of somebody else is heard to its end."""
+        clock = asyncio.get_running_loop().time
+        pause, came = line_time(IDLE_CHARACTERS, link.speed), b""
+        end = clock() + line_time(COMMON_CHARACTERS, link.speed) + REST_S
+        while True:
+            await asyncio.sleep(pause)
+            more = link.take()
+            came, pause = came + more, max(pause, PIECES_S)
+            if not more or clock() > end:
+                break
+        self._note_strays(came, link.speed)
+        self._receiver.clear()
+
     async def _listen(self, link: ByteLink, talk: Session, sent: bytes, timeout: float) -> Reply | Again:
         """The reply, or what to do without one. Nothing that arrives moves the end on."""
         usual = line_time(len(sent), link.speed) + timeout
-        patience = Patience(usual, most=usual + line_time(MAX_REPLY_CHARACTERS, link.speed))
+        patience = Patience(usual, most=usual + line_time(MAX_REPLY_CHARACTERS, link.speed) + REST_S)
         own = EchoFilter(sent)
         begun = False
         while said := await heard(link.read, patience):
             arrived = own.feed(said)
             self.echoes = self.echoes or own.echoed
             if arrived and not begun:
-                begun = True
+                begun, self.garbled_at = True, asyncio.get_running_loop().time()
                 patience.go_on()
+            elif own.holding:
+                patience.go_on(line_time(len(sent), link.speed) + PIECES_S)
             for frame in self._receiver.feed(arrived):
+                if self._receiver.noise >= SPOILED_BYTES:  # before a frame that is whole
+                    self.spoiled.append(self.garbled_at)
+                self._receiver.noise = 0
                 if frame.reply:
                     self._unanswered.heard((frame.address, link.speed), frame)
                 verdict = talk.received(frame)
@@ -211,7 +233,7 @@ class SerialOwner:
                     return verdict
                 begun = False
                 if frame.reply:
-                    self.strays.add(frame.address)
+                    self.strays.add((frame.address, link.speed))
                 else:
                     self._commands += 1
         return talk.silent(garbled=begun or own.holding)
@@ -224,22 +246,18 @@ class SerialOwner:
         """Say nothing for a while and note who speaks."""
         async with self.turn("sweep") as link:
             await asyncio.sleep(seconds)
-            self._note_strays(link.take(), link.speed)
+            await self._idle(link)
 
     def _note_strays(self, data: bytes, speed: int) -> None:
         frames = self._receiver.feed(data)
-        heard = {frame.address for frame in frames if frame.reply}
         for frame in frames:
             if frame.reply:
+                self.strays.add((frame.address, speed))
                 self._unanswered.heard((frame.address, speed), frame)
         self._commands += sum(not frame.reply for frame in frames)
-        self.strays |= heard
-        if data and not frames:
-            self.suspect_the_one_before()
-
-    def suspect_the_one_before(self) -> None:
-        """Bytes that are no frame came late: they may be of units that answered at once to the question before."""
-        self.strays.update(self._asked[:1])
+        if self._receiver.noise >= SPOILED_BYTES or (not frames and len(data) >= SPOILED_BYTES):
+            self.spoiled.append(asyncio.get_running_loop().time())
+        self._receiver.noise = 0
 
     def _drop(self) -> None:
         if self._link is not None:

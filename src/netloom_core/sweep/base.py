@@ -8,6 +8,7 @@ import logging
 import socket
 from collections.abc import Awaitable, Callable, Iterable
 from dataclasses import dataclass, field
+from typing import Any
 
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import Clock
@@ -43,7 +44,7 @@ class Look:
     `presence` says whom to ask first; `begun` is when the sweep began, by the event loop's clock.
     `beside` are the looks of the other methods on this line, by name; `answered` holds those that
     answered a question that was sent to their address alone, `claimed` the MAC addresses that ARP showed
-    for an address.
+    for an address. `profiles` are those of the devices on record here.
     """
 
     line: Line
@@ -67,9 +68,14 @@ class Look:
     beside: dict[str, Look] = field(default_factory=dict)
     answered: set[str] = field(default_factory=set)
     claimed: dict[str, set[str]] = field(default_factory=dict)
+    profiles: tuple[str, ...] = ()
 
     def wanted(self, address: str) -> bool:
         return not self.only or address in self.only or any(address == host_of(one) for one in self.only)
+
+    def ways_on_record(self, protocol: str) -> list[Any]:
+        """The channels of that protocol that devices on record here have."""
+        return [way for ident in self.profiles for way in self.library.need(ident).of_protocol(protocol)]
 
     def hosts(self) -> list[str]:
         """Addresses of an IP line to ask, those where devices should be first."""

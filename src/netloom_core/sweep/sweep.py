@@ -122,6 +122,7 @@ async def sweep(
                 expected=tuple(
                     (p.address, p.speed) for k in known for p in k.everywhere if p.line == line.id and p.address
                 ),
+                profiles=tuple(dict.fromkeys(k.profile for k in known if k.line == line.id and library.get(k.profile))),
                 saw=lambda sighting: None,
                 progress=_teller(line, method, progress),
                 note=_noter(report),

@@ -174,3 +174,18 @@ def test_another_unit_in_its_place_is_told_nothing(library: Library) -> None:
 
     run(swapped())
     assert far.unit.memory.value(LEVEL) == 80
+
+
+def test_a_reply_in_pieces_with_a_pause_between_makes_sense(library: Library) -> None:
+    """As a busy computer hands it over: half of it in time, the rest later than its line time."""
+    far = Far(library, False, itertools.repeat(IN_TIME), set())
+    link = far.driver._owner._link
+    come = link._come
+
+    def in_pieces(data: bytes) -> None:
+        come(data[:5])
+        asyncio.get_running_loop().call_later(REPLY_TIMEOUT_S + 0.4, come, data[5:])
+
+    link._come = in_pieces
+    assert run(far.told(1)) == [("running", 33), ("startup", 80)]
+    assert far.asked == 1 + 2

@@ -22,6 +22,7 @@ from netloom_core.errors import DeviceError, NoAnswer, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.links.serial import ByteLink
 from netloom_core.model.line import DIRECT, Line
+from netloom_core.patience import Patience, heard
 from netloom_core.protocols.xml import clean
 from netloom_core.sweep.base import Look, Method
 
@@ -55,7 +56,8 @@ class Dialogue(Method):
     kinds = ("serial",)
 
     def budget(self, look: Look) -> float:
-        return 30.0 + sum(TRY_S * (2 + len(way.identify) if way else 1) for _, _, way in _tries(look))
+        slow = sum(way.answer_seconds * len(way.speeds) for way in look.ways_on_record("dialogue"))
+        return 30.0 + slow + sum(TRY_S * (2 + len(way.identify) if way else 1) for _, _, way in _tries(look))
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol not in ("osdp", "modbus")
@@ -85,11 +87,16 @@ class Dialogue(Method):
 
     async def _try(self, look: Look, link: ByteLink, way: DialogueChannel | None, owner: SerialOwner) -> dict[str, str]:
         await look.pace.take()
-        heard = await converse(link, (way.enter or way.wake) if way else "\r", way.guard_seconds if way else 0)
-        if not heard:
+        words, guard, seconds = "\r", 0.0, ANSWER_S
+        if way is not None:
+            words, guard = way.enter or way.wake, way.guard_seconds
+            if way in look.ways_on_record("dialogue"):
+                seconds = max(seconds, way.answer_seconds)
+        came = await converse(link, words, guard, seconds)
+        if not came:
             return {}
-        text = heard.decode("utf-8", "replace")
-        if readable(heard) < READABLE:
+        text = came.decode("utf-8", "replace")
+        if readable(came) < READABLE:
             return {"noise": "yes"}
         if begun := starting(look.library, text):
             return begun
@@ -111,8 +118,8 @@ class Dialogue(Method):
                     facts[name] = clean(value.hex() if isinstance(value, bytes) else str(value), 120)
         except (DeviceError, NoAnswer, ProtocolError):
             pass  # what it told before stays
-        heard = (bytes(port.heard) + port.take()).decode("utf-8", "replace")
-        return {**way.constant, **facts} if facts else starting(look.library, heard)
+        came = (bytes(port.heard) + port.take()).decode("utf-8", "replace")
+        return {**way.constant, **facts} if facts else starting(look.library, came)
 
     async def _identify(self, look: Look, port: SerialPort, way: DialogueChannel) -> dict[str, str]:
         """What its answers tell; left as it was found, whatever comes."""
@@ -176,14 +183,15 @@ def readable(data: bytes) -> float:
     return good / len(data) if data else 1.0
 
 
-async def converse(link: ByteLink, words: str, guard: float = 0) -> bytes:
-    """What comes back for these words, until it is quiet; with silence around them where that is wanted."""
+async def converse(link: ByteLink, words: str, guard: float = 0, seconds: float = ANSWER_S) -> bytes:
+    """What comes back for these words within so many seconds, until it is quiet; with silence around them where that
+    is wanted."""
     if guard:
         await asyncio.sleep(guard)
     link.take()
     link.write(words.encode())
     await asyncio.sleep(line_time(len(words), link.speed) + guard)
-    heard = await link.read(ANSWER_S)
-    while heard and len(heard) < MAX_ANSWER and (more := await link.read(QUIET_S)):
-        heard += more
-    return heard
+    came = await heard(link.read, Patience(seconds))
+    while came and len(came) < MAX_ANSWER and (more := await heard(link.read, Patience(QUIET_S))):
+        came += more
+    return came

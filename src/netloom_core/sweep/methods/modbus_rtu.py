@@ -1,13 +1,15 @@
 """Scan of a Modbus RTU line: which units answer, at which speed, and who they are.
 
-Each unit is asked for its identification; one that answers with an exception is there,
-too. Late answers name their unit and are asked again in peace. Only reads.
+Each unit is asked for its identification; one that answers with an exception is there, too. Only reads.
 """
 
 from __future__ import annotations
 
+import asyncio
+from collections import deque
+
 from netloom_core.bus.late import surely
-from netloom_core.bus.modbus import exchange
+from netloom_core.bus.modbus import exchange, note
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.errors import NoAnswer, ProtocolError
 from netloom_core.library.load import Library
@@ -15,6 +17,7 @@ from netloom_core.model.line import Line
 from netloom_core.protocols import modbus
 from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.methods.modbus_tcp import serial_in, serial_text
+from netloom_core.sweep.multidrop import Place, Walk, expected_on
 from netloom_core.sweep.noise import Noise
 
 SCAN_S = 0.06  # for a unit of which nothing is known; slower ones are heard late
@@ -26,87 +29,83 @@ QUIET_READS = 20
 OTHER_SPEED_UNITS = 16  # at other speeds only the lowest numbers, where factories put units
 
 
-def _speeds(look: Look) -> set[int]:
-    return {speed for p in look.library for way in p.of_protocol("modbus") for speed in way.speeds}
+def _speeds(look: Look) -> list[int]:
+    """The line's own first."""
+    others = {speed for p in look.library for way in p.of_protocol("modbus") for speed in way.speeds}
+    return [look.line.speed, *sorted(others - {look.line.speed})]
 
 
-class ModbusRtuScan(Method):
-    name = "modbus"
-    title = "Modbus RTU unit scan"
-    needs = "The line's turn."
-    sends = "Read Device Identification to units 1 to 247, at other usual speeds to units 1 to 16."
-    kinds = ("serial",)
+class Bus:
+    """Modbus RTU on one line, as the walk needs it."""
 
-    def budget(self, look: Look) -> float:
-        return 60.0 + BUDGET_EACH_S * (modbus.MAX_UNIT + OTHER_SPEED_UNITS * len(_speeds(look)))
+    usual = SCAN_S
 
-    def fits(self, line: Line, library: Library) -> bool:
-        return line.kind == "serial" and line.protocol == "modbus"
+    def __init__(self, look: Look, owner: SerialOwner, noise: Noise) -> None:
+        self.full = max([REPLY_S, *(way.answer_seconds for way in look.ways_on_record("modbus"))])
+        self._look, self._owner, self._noise = look, owner, noise
+        self.strays: set[tuple[int, int]] = set()
 
-    async def run(self, look: Look) -> None:
-        owner = look.owners.serial(look.line)
-        expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
-        speeds = _speeds(look)
-        places = [*expected, *((unit, look.line.speed) for unit in range(modbus.MIN_UNIT, modbus.MAX_UNIT + 1))]
-        places += [(u, s) for s in sorted(speeds - {look.line.speed}) for u in range(1, OTHER_SPEED_UNITS + 1)]
-        places = [place for place in dict.fromkeys(places) if look.wanted(str(place[0]))]
-        answered: set[tuple[int, int]] = set()
-        strays: set[int] = set()
-        noise = Noise(look, self.name)
-        for count, (unit, speed) in enumerate(places, 1):
-            if not noise.at(speed) and await self._ask(look, owner, noise, unit, speed, SCAN_S, strays):
-                answered.add((unit, speed))
-            while strays:
-                late = strays.pop()
-                if (late, speed) in answered or noise.at(speed):
-                    continue
-                if await self._ask(look, owner, noise, late, speed, REPLY_S, set()):
-                    answered.add((late, speed))
-            if count % 8 == 0 or count == len(places):
-                look.progress(count, len(places))
-        for unit, speed in expected:
-            if (unit, speed) not in answered and not noise.at(speed):
-                await self._ask(look, owner, noise, unit, speed, REPLY_S, set())
-        noise.end()
+    @property
+    def spoiled(self) -> deque[float]:
+        return self._owner.spoiled
 
-    async def _ask(
-        self, look: Look, owner: SerialOwner, noise: Noise, unit: int, speed: int, timeout: float, strays: set[int]
-    ) -> bool:
+    async def listen(self, seconds: float) -> None:
+        heard: set[int] = set()
+        async with self._owner.turn("sweep") as link:
+            await asyncio.sleep(seconds)
+            note(self._owner, link.take(), heard)
+            self._note(heard, link.speed)
+
+    def _note(self, units: set[int], speed: int) -> None:
+        self.strays |= {(unit, speed) for unit in units}
+
+    async def ask(self, place: Place, seconds: float) -> bool:
         """Whether anything came back; sightings are made of it."""
+        unit, speed = place
+        spoiled: list[float] = []
         for attempt in range(GARBLED_TRIES + 1):
+            strays: set[int] = set()
             try:
-                facts = await self._facts(look, owner, unit, speed, timeout, strays)
+                facts = await self._facts(place, seconds, strays)
             except NoAnswer:
-                noise.silent(speed)
+                self.spoiled.extend(spoiled)  # that was not this one
+                self._noise.silent(speed)
                 return False
             except ProtocolError:
-                await self._quiet(owner)
+                spoiled.append(asyncio.get_running_loop().time())
+                await self._quiet()
                 if attempt < GARBLED_TRIES:
                     continue
-                noise.spoiled(str(unit), speed)
+                self._noise.spoiled(str(unit), speed)
                 return True
-            noise.sound(speed)
-            look.sight(str(unit), self.name, speed=str(speed), **facts)
+            finally:
+                self._note(strays, speed)
+            self.spoiled.extend(spoiled)  # a late answer of another, that met this one's
+            self._noise.sound(speed)
+            self._look.sight(str(unit), ModbusRtuScan.name, speed=str(speed), **facts)
             return True
         return False
 
-    async def _quiet(self, owner: SerialOwner) -> None:
+    async def _quiet(self) -> None:
         """Let everything that still comes go by, so that it is not taken for the next reply."""
-        async with owner.turn("sweep") as link:
+        async with self._owner.turn("sweep") as link:
             for _ in range(QUIET_READS):
                 if not await link.read(QUIET_S):
                     return
 
-    async def _facts(
-        self, look: Look, owner: SerialOwner, unit: int, speed: int, timeout: float, strays: set[int]
-    ) -> dict[str, str]:
+    async def _facts(self, place: Place, seconds: float, strays: set[int]) -> dict[str, str]:
+        look, owner, (unit, speed) = self._look, self._owner, place
         async with owner.turn("sweep") as link:
+            if speed != link.speed:
+                earlier: set[int] = set()
+                note(owner, link.take(), earlier)
+                self._note(earlier, link.speed)
             await link.set_line(speed, look.line.parity)
             await look.pace.take()
             await owner.hear_out(unit, link)
             owed = owner.owed(unit)
             answer = await surely(
-                lambda: exchange(owner, link, unit, modbus.identify(), timeout, strays), owed, link.read
+                lambda: exchange(owner, link, unit, modbus.identify(), seconds, strays), owed, link.read
             )
             if answer.exception:
                 what = modbus.EXCEPTIONS.get(answer.exception, str(answer.exception))
@@ -125,3 +124,32 @@ class ModbusRtuScan(Method):
                 if not serial.exception:
                     facts["serial"] = serial_text(serial)
             return facts
+
+
+class ModbusRtuScan(Method):
+    name = "modbus"
+    title = "Modbus RTU unit scan"
+    needs = "The line's turn."
+    sends = "Read Device Identification to units 1 to 247, at other usual speeds to units 1 to 16 and those on record."
+    kinds = ("serial",)
+
+    def budget(self, look: Look) -> float:
+        others = (OTHER_SPEED_UNITS + len(look.expected)) * len(_speeds(look))
+        return 60.0 + BUDGET_EACH_S * (modbus.MAX_UNIT + others)
+
+    def fits(self, line: Line, library: Library) -> bool:
+        return line.kind == "serial" and line.protocol == "modbus"
+
+    async def run(self, look: Look) -> None:
+        owner, noise = look.owners.serial(look.line), Noise(look, self.name)
+        owner.listen_anew()
+        own, *others = _speeds(look)
+        expected = expected_on(look)
+        factory = {int(a) for p in look.library for _ in p.of_protocol("modbus")
+                   for a in p.factory.addresses if a.isdecimal()}  # fmt: skip
+        places = [*expected, *(Place(unit, own) for unit in range(modbus.MIN_UNIT, modbus.MAX_UNIT + 1))]
+        lowest = range(modbus.MIN_UNIT, OTHER_SPEED_UNITS + 1)
+        units = dict.fromkeys([*(place.address for place in expected), *lowest])
+        places += [Place(unit, speed) for speed in others for unit in units]
+        await Walk(look, Bus(look, owner, noise), noise, expected, factory).walk(places, [own, *others])
+        noise.end()

@@ -1,12 +1,11 @@
 """Scan of an OSDP multi-drop line: who answers, at which address, at which speed.
 
-A short time-out for each; who answers late is heard while the next is asked, and asked
-again in peace. Last the missing ones again with the standard's full time-out, for slow
-units. Only asks for identities: nothing is changed.
+Only asks for identities: nothing is changed.
 """
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Generator
 from typing import TypeVar
 
@@ -30,13 +29,13 @@ from netloom_core.protocols.osdp.messages import (
 )
 from netloom_core.protocols.osdp.session import Session
 from netloom_core.sweep.base import Look, Method
+from netloom_core.sweep.multidrop import Place, Walk, expected_on
 from netloom_core.sweep.noise import Noise
 
 GARBLED_TRIES = 2
 ABLE = {"inputs": CONTACTS, "outputs": OUTPUTS, "lamps": LAMPS, "sounders": SOUNDERS, "texts": TEXTS}
 Told = TypeVar("Told")
 BUDGET_EACH_S = 0.25  # of one question, with late and garbled ones asked again
-LATE_S = 0.1  # before the speed is changed: a late reply would be lost by it
 
 
 class LedByAnother(LinkError):
@@ -49,82 +48,102 @@ def speeds_for(line: Line, usual: tuple[int, ...]) -> list[int]:
     return list(dict.fromkeys([line.speed, *usual]))
 
 
-async def ask(
-    look: Look, owner: SerialOwner, noise: Noise, address: int, speed: int, timeout: float, retries: int = 0
-) -> bool:
-    """One question; a sighting if anything came back. Garbled answers are asked again."""
-    for attempt in range(GARBLED_TRIES + 1):
-        talk = Session(address, retries=retries)
-        try:
-            ident = await owner.converse(address, speed, flows.identify(), who="sweep", timeout=timeout, session=talk)
-        except NoAnswer:
-            if attempt:
-                owner.suspect_the_one_before()  # what was garbled at first was not this one's
-            noise.silent(speed)
-            return False
-        except ProtocolError:
-            if attempt < GARBLED_TRIES:
-                continue
-            noise.spoiled(str(address), speed)
-            return True
-        except (DeviceError, Busy) as error:
-            noise.sound(speed)
-            look.sight(str(address), "osdp", speed=str(speed), refused=error.message)
-            return True
-        finally:
-            owner.forget(address, speed)
-        noise.sound(speed)
-        facts = {**identity_of(ident).facts, **await _able(owner, address, speed, talk)}
-        profile = look.library.best(facts, ("osdp",))
-        look.sight(
-            str(address),
-            "osdp",
-            **facts,
-            speed=str(speed),
-            serial=f"{ident.serial:08X}",
-            firmware=ident.firmware,
-            maker=profile.maker if profile and profile.maker else f"vendor {ident.vendor}",
-            model=profile.model if profile and not is_standard(profile.id) else f"model number {ident.model}",
-        )
-        return True
-    return False
-
-
-async def _able(owner: SerialOwner, address: int, speed: int, talk: Session) -> dict[str, str]:
-    """What it says that it can, and whether it answers more than its identity without its secure channel.
-
-    Only asks. What it does not answer is one fact less.
-    """
-    facts: dict[str, str] = {}
-
-    async def asked(flow: Generator[Command, Reply, Told]) -> Told:
-        return await owner.converse(address, speed, flow, who="sweep", timeout=REPLY_TIMEOUT_S, session=talk)
-
-    try:
-        counts = {one.function: one for one in await asked(flows.capabilities())}
-        for name, function in ABLE.items():
-            facts[f"osdp_{name}"] = str(counts[function].count if function in counts else 0)
-        if SECURITY in counts and counts[SECURITY].level & 1:
-            facts["secure_channel"] = "able"
-        await asked(flows.local_status())
-    except WantsEncryption:
-        facts["secure_channel"] = "required"
-        facts["refused"] = "It speaks on its secure channel only: it wants its key."
-    except (DeviceError, ProtocolError, NoAnswer, Unproven):
-        pass
-    return facts
-
-
-def looks(look: Look, usual: tuple[int, ...]) -> list[tuple[int, int]]:
-    """Places in the order of likelihood: where units should be and where factories put them,
+def places(look: Look, expected: list[Place], factory: set[int], speeds: list[int]) -> list[Place]:
+    """In the order of likelihood: where units should be and where factories put them,
     at every speed; then all addresses at the line's speed, then at the other usual ones."""
-    speeds = speeds_for(look.line, usual)
-    expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
-    factory = {int(a) for p in look.library if p.speaks("osdp") for a in p.factory.addresses if a.isdecimal()}
-    likely = sorted({address for address, _ in expected} | factory)
-    places = [*expected, *((address, speed) for speed in speeds for address in likely)]
-    places += [(address, speed) for speed in speeds for address in range(MAX_ADDRESS + 1)]
-    return [place for place in dict.fromkeys(places) if look.wanted(str(place[0]))]
+    likely = sorted({place.address for place in expected} | factory)
+    found = [*expected, *(Place(address, speed) for speed in speeds for address in likely)]
+    return [*found, *(Place(address, speed) for speed in speeds for address in range(MAX_ADDRESS + 1))]
+
+
+class Bus:
+    """OSDP on one line, as the walk needs it."""
+
+    usual, full = SCAN_TIMEOUT_S, REPLY_TIMEOUT_S
+
+    def __init__(self, look: Look, owner: SerialOwner, noise: Noise) -> None:
+        self._look, self._owner, self._noise = look, owner, noise
+
+    @property
+    def strays(self) -> set[tuple[int, int]]:
+        return self._owner.strays
+
+    @property
+    def spoiled(self) -> deque[float]:
+        return self._owner.spoiled
+
+    async def listen(self, seconds: float) -> None:
+        await self._owner.listen(seconds)
+
+    async def ask(self, place: Place, seconds: float) -> bool:
+        """One question; a sighting if anything came back. Garbled answers are asked again."""
+        address, speed = place
+        look, owner, noise = self._look, self._owner, self._noise
+        garbled: list[float] = []
+        for attempt in range(GARBLED_TRIES + 1):
+            talk = Session(address, retries=0)
+            try:
+                ident = await owner.converse(
+                    address, speed, flows.identify(), who="sweep", timeout=seconds, session=talk
+                )
+            except NoAnswer:
+                owner.spoiled.extend(garbled)  # that was not this one
+                noise.silent(speed)
+                return False
+            except ProtocolError:
+                garbled.append(owner.garbled_at)
+                if attempt < GARBLED_TRIES:
+                    continue
+                noise.spoiled(str(address), speed)
+                return True
+            except (DeviceError, Busy) as error:
+                noise.sound(speed)
+                look.sight(str(address), "osdp", speed=str(speed), refused=error.message)
+                return True
+            finally:
+                owner.forget(address, speed)
+            owner.spoiled.extend(garbled)  # a late answer of another, that met this one's
+            noise.sound(speed)
+            facts = {**identity_of(ident).facts, **await self._able(place, talk)}
+            profile = look.library.best(facts, ("osdp",))
+            look.sight(
+                str(address),
+                "osdp",
+                **facts,
+                speed=str(speed),
+                serial=f"{ident.serial:08X}",
+                firmware=ident.firmware,
+                maker=profile.maker if profile and profile.maker else f"vendor {ident.vendor}",
+                model=profile.model if profile and not is_standard(profile.id) else f"model number {ident.model}",
+            )
+            return True
+        return False
+
+    async def _able(self, place: Place, talk: Session) -> dict[str, str]:
+        """What it says that it can, and whether it answers more than its identity without its secure channel.
+
+        Only asks. What it does not answer is one fact less.
+        """
+        facts: dict[str, str] = {}
+
+        async def asked(flow: Generator[Command, Reply, Told]) -> Told:
+            return await self._owner.converse(*place, flow, who="sweep", timeout=self.full, session=talk)
+
+        try:
+            counts = {one.function: one for one in await asked(flows.capabilities())}
+            for name, function in ABLE.items():
+                facts[f"osdp_{name}"] = str(counts[function].count if function in counts else 0)
+            if SECURITY in counts and counts[SECURITY].level & 1:
+                facts["secure_channel"] = "able"
+            await asked(flows.local_status())
+        except WantsEncryption:
+            facts["secure_channel"] = "required"
+            facts["refused"] = "It speaks on its secure channel only: it wants its key."
+        except ProtocolError:
+            self._owner.spoiled.append(self._owner.garbled_at)
+        except (DeviceError, NoAnswer, Unproven):
+            pass
+        return facts
 
 
 class OsdpScan(Method):
@@ -139,35 +158,18 @@ class OsdpScan(Method):
         self._speeds = speeds
 
     def budget(self, look: Look) -> float:
-        return 60.0 + BUDGET_EACH_S * len(looks(look, self._speeds))
+        return 60.0 + BUDGET_EACH_S * (MAX_ADDRESS + 1) * len(speeds_for(look.line, self._speeds))
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol == "osdp"
 
     async def run(self, look: Look) -> None:
-        owner = look.owners.serial(look.line)
-        expected = [(int(a), s or look.line.speed) for a, s in look.expected if look.line.holds(a)]
-        places, noise = looks(look, self._speeds), Noise(look, self.name)
-        answered: set[tuple[int, int]] = set()
-        owner.listen_anew()
-        last = look.line.speed
-        for count, (address, speed) in enumerate(places, 1):
-            if speed != last:
-                await owner.listen(LATE_S)
-                await self._late(look, owner, noise, last, answered)
-                last = speed
-            if noise.at(speed):
-                continue
-            if await ask(look, owner, noise, address, speed, SCAN_TIMEOUT_S):
-                answered.add((address, speed))
-            await self._late(look, owner, noise, speed, answered)
-            if count % 8 == 0 or count == len(places):
-                look.progress(count, len(places))
+        owner, noise = look.owners.serial(look.line), Noise(look, self.name)
+        speeds, expected = speeds_for(look.line, self._speeds), expected_on(look)
         factory = {int(a) for p in look.library if p.speaks("osdp") for a in p.factory.addresses if a.isdecimal()}
-        in_peace = [*expected, *((address, look.line.speed) for address in sorted(factory))]
-        for address, speed in dict.fromkeys(in_peace):
-            if (address, speed) not in answered and look.wanted(str(address)) and not noise.at(speed):
-                await ask(look, owner, noise, address, speed, REPLY_TIMEOUT_S, retries=1)
+        owner.listen_anew()
+        walk = Walk(look, Bus(look, owner, noise), noise, expected, factory)
+        await walk.walk(places(look, expected, factory, speeds), speeds)
         noise.end()
         if owner.echoes:
             look.note("The adapter gives back what is sent; that was told apart from answers.")
@@ -177,14 +179,3 @@ class OsdpScan(Method):
                 "Two leaders spoil each other's answers. Take the other one off the bus while you work on it.",
                 target=look.line.name,
             )
-
-    async def _late(
-        self, look: Look, owner: SerialOwner, noise: Noise, speed: int, answered: set[tuple[int, int]]
-    ) -> None:
-        """A unit that answered after its short time-out was heard by somebody else: ask it in peace."""
-        while owner.strays:
-            address = owner.strays.pop()
-            if (address, speed) in answered or noise.at(speed):
-                continue
-            if await ask(look, owner, noise, address, speed, REPLY_TIMEOUT_S, retries=1):
-                answered.add((address, speed))
