@@ -58,6 +58,7 @@ class SerialOwner:
         self.strays: set[tuple[int, int]] = set()  # units heard when nobody was waiting for them, and at which speed
         self.spoiled: deque[float] = deque(maxlen=MOST_SPOILED)  # when bytes came that make no sense, of the loop
         self.garbled_at = 0.0  # when the first bytes of the last reply that was not understood came
+        self._heard_at = 0.0  # when something was on the line last, as far as that is known
         self.openings = 0  # of the port: what was known of who is at its end ends with each
         self.echoes = False  # whether the adapter gives back what is sent
         self._commands = 0  # commands heard that were not ours
@@ -84,6 +85,14 @@ class SerialOwner:
     async def turn(
         self, who: str, priority: Priority = Priority.SWEEP, wait: float = WAIT_S
     ) -> AsyncIterator[ByteLink]:
+        async with self._turn(who, priority, wait) as link:
+            try:
+                yield link
+            finally:
+                self._heard_at = asyncio.get_running_loop().time()
+
+    @asynccontextmanager
+    async def _turn(self, who: str, priority: Priority, wait: float) -> AsyncIterator[ByteLink]:
         async with self._turns.turn(priority, who, wait):
             try:
                 if self._link is not None and self._link.broken:
@@ -140,7 +149,7 @@ class SerialOwner:
         """
         talk = session or self.session(address, speed)
         wait = DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S
-        async with self.turn(who, priority, wait) as link:
+        async with self._turn(who, priority, wait) as link:
             try:
                 async with asyncio.timeout(TURN_S):
                     if speed != link.speed:
@@ -186,6 +195,7 @@ class SerialOwner:
         while True:
             await self._idle(link)
             link.write(data)
+            self._heard_at = asyncio.get_running_loop().time() + line_time(len(data), link.speed)
             self._unanswered.sent((talk.address, link.speed), talk.sequence, data)
             verdict = await self._listen(link, talk, data, timeout)
             if isinstance(verdict, Reply):
@@ -199,12 +209,14 @@ class SerialOwner:
         clock = asyncio.get_running_loop().time
         pause, came = line_time(IDLE_CHARACTERS, link.speed), b""
         end = clock() + line_time(COMMON_CHARACTERS, link.speed) + REST_S
-        while True:
-            await asyncio.sleep(pause)
-            more = link.take()
-            came, pause = came + more, max(pause, PIECES_S)
-            if not more or clock() > end:
+        await asyncio.sleep(0)  # what is there already is taken
+        while clock() < end:
+            if more := link.take():
+                came, pause, self._heard_at = came + more, max(pause, PIECES_S), clock()
+            elif (left := self._heard_at + pause - clock()) <= 0:
                 break
+            else:
+                await asyncio.sleep(left)
         self._note_strays(came, link.speed)
         self._receiver.clear()
 
@@ -215,6 +227,7 @@ class SerialOwner:
         own = EchoFilter(sent)
         begun = False
         while said := await heard(link.read, patience):
+            self._heard_at = asyncio.get_running_loop().time()
             arrived = own.feed(said)
             self.echoes = self.echoes or own.echoed
             if arrived and not begun:
