@@ -55,8 +55,8 @@ CORE = {
     "run": ["errors", "clock", "together", "model", "documents", "profiles", "bus", "library", "live", "plan"],
     "backup": ["errors", "documents", "profiles", "plan"],
     "sweep": [
-        "errors", "clock", "model", "documents", "identity", "protocols", "profiles", "links", "bus", "drivers",
-        "library", "live",
+        "errors", "clock", "patience", "model", "documents", "identity", "protocols", "profiles", "links", "bus",
+        "drivers", "library", "live",
     ],
     "absence": ["errors", "together", "model", "profiles", "links", "library", "sweep"],
     "engine": [
