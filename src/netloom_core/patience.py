@@ -20,7 +20,7 @@ class Patience:
     def __init__(self, seconds: float, most: float = 0.0) -> None:
         self._clock = asyncio.get_running_loop().time
         self._last = self._clock()
-        self._until = self._last + seconds
+        self._until = self._first = self._last + seconds
         self._end = self._last + max(seconds, most)
         self._asked = self._given = 0.0
 
@@ -30,6 +30,7 @@ class Patience:
         held = min(now - self._last - self._asked, MOST_HELD_S - self._given)
         if held > USUAL_S:
             self._until += held
+            self._first += held
             self._end += held
             self._given += held
         self._last = now
@@ -39,6 +40,10 @@ class Patience:
     def rest(self, seconds: float) -> Patience:
         """For what is under way: so long, and not beyond the end."""
         return Patience(max(min(seconds, self._end - self._clock()), 0.0))
+
+    def back(self) -> None:
+        """What came was nothing that one waits for: as long as before it came."""
+        self._until = self._first
 
     def go_on(self, seconds: float = float("inf")) -> None:
         """Something came: so long from now on, if that is later; to the end at the most."""

@@ -208,11 +208,12 @@ class SerialOwner:
         """Wait until nobody speaks (5.6, two characters): a late answer of somebody else is heard to its end."""
         clock = asyncio.get_running_loop().time
         pause, came = line_time(IDLE_CHARACTERS, link.speed), b""
-        end = clock() + line_time(COMMON_CHARACTERS, link.speed) + REST_S
+        pieces = 0 if self.led_by_another else PIECES_S  # that one leaves shorter pauses
+        end = clock() + line_time(COMMON_CHARACTERS, link.speed) + 2 * PIECES_S
         await asyncio.sleep(0)  # what is there already is taken
         while clock() < end:
             if more := link.take():
-                came, pause, self._heard_at = came + more, max(pause, PIECES_S), clock()
+                came, pause, self._heard_at = came + more, max(pause, pieces), clock()
             elif (left := self._heard_at + pause - clock()) <= 0:
                 break
             else:
@@ -244,11 +245,13 @@ class SerialOwner:
                 verdict = talk.received(frame)
                 if not isinstance(verdict, Ignore):
                     return verdict
-                begun = False
+                begun = self._receiver.holding
                 if frame.reply:
                     self.strays.add((frame.address, link.speed))
                 else:
                     self._commands += 1
+                if not begun:
+                    patience.back()
         return talk.silent(garbled=begun or own.holding)
 
     def errors(self) -> dict[str, int]:

@@ -55,3 +55,20 @@ def test_what_is_under_way_may_take_to_the_end_and_no_longer() -> None:
         return loop.time() - begun
 
     assert run(waited()) == pytest.approx(0.5)
+
+
+@pytest.mark.parametrize("held", [0.0, 2.0])
+def test_what_came_and_was_somebody_elses_gives_no_more_time(held: float) -> None:
+    async def waited() -> float:
+        loop, begun = asyncio.get_running_loop(), asyncio.get_running_loop().time()
+        patience = Patience(0.2, most=0.9)
+        patience.piece()
+        held_up(held)
+        patience.piece()
+        patience.go_on()
+        patience.back()
+        while (piece := patience.piece()) > 0:
+            await asyncio.sleep(piece)
+        return loop.time() - begun
+
+    assert run(waited()) == pytest.approx(0.2 + held, abs=0.11)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import itertools
 from collections.abc import Sequence
 
@@ -14,6 +15,7 @@ from netloom_core.library.load import Library
 from netloom_core.model.line import DIRECT, Line
 from netloom_core.protocols import modbus
 from netloom_core.protocols.osdp import frames
+from netloom_core.protocols.osdp.constants import Cmd, Rep
 from netloom_core.sweep.base import Method
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.dialogue import Dialogue
@@ -111,3 +113,27 @@ def test_a_dialogue_of_one_on_record(delay: float) -> None:
     known = [Known("d", "peer|s7", TALKING.id, "bus", DIRECT, 19200)]
     swept = run(sweep([line], known, Library([TALKING]), owners, VirtualClock(), methods=[Dialogue()]))
     assert [one.identity.serial for one in swept.findings] == ["S7"]
+
+
+PANEL = frames.encode(frames.Frame(9, Cmd.POLL, b"", 1)) + frames.encode(frames.Frame(9, Rep.ACK, b"", 1, reply=True))
+
+
+@pytest.mark.parametrize(
+    ("talk", "pause", "trouble"),
+    [(PANEL, 0.004, ["led-by-another"]), (PANEL, 0.05, ["led-by-another"]), (b"\xf0\xff" * 20, 0.001, [])],
+)
+def test_a_line_on_which_somebody_talks_is_scanned_in_time(
+    library: Library, talk: bytes, pause: float, trouble: list[str]
+) -> None:
+    line, owners = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol="osdp"), Owners()
+    owners.serial(line)._link = wire = Wire([])
+
+    async def seconds() -> float:
+        begun = asyncio.get_running_loop().time()
+        talking = asyncio.create_task(wire.talk(talk, pause))
+        swept = await sweep([line], [], library, owners, VirtualClock(), methods=[OsdpScan(SPEEDS)])
+        talking.cancel()
+        assert [one["code"] for one in swept.troubles] == trouble
+        return asyncio.get_running_loop().time() - begun
+
+    assert run(seconds()) < 100

@@ -40,6 +40,12 @@ class Wire:
     def errors(self) -> dict[str, int]:
         return {}
 
+    async def talk(self, data: bytes, pause: float) -> None:
+        """Somebody speaks on it all the time, with so many seconds of silence between."""
+        while True:
+            self._say(data, self.speed)
+            await asyncio.sleep(line_time(len(data), self.speed) + pause)
+
     def write(self, data: bytes) -> None:
         loop, took = asyncio.get_running_loop(), line_time(len(data), self.speed)
         overlapped = self._spoils(loop.time(), loop.time() + took)

@@ -107,6 +107,11 @@ class Receiver:
         self._buffer = bytearray()
         self.noise = 0
 
+    @property
+    def holding(self) -> bool:
+        """Whether a frame has begun and not ended."""
+        return bool(self._buffer)
+
     def clear(self) -> None:
         self._buffer.clear()
         self.noise = 0
