@@ -18,6 +18,7 @@ from selenium.webdriver.support.ui import Select, WebDriverWait
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",  # a process more, for a menu that nobody opens
 )  # fmt: skip
 GONE = "does not belong to the document"  # how the driver calls some elements that are not there any more
 WAIT_S = 60  # a busy computer takes its time

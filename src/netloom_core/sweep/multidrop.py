@@ -32,6 +32,12 @@ def expected_on(look: Look) -> list[Place]:
     return [Place(int(a), speed or look.line.speed) for a, speed in look.expected if look.line.holds(a)]
 
 
+def seconds_for_missing(look: Look, full: float, speeds: int) -> float:
+    """How long the questions in peace take where nobody is there who should be."""
+    expected = len(look.expected)
+    return 2 * full * (expected + min(expected, MOST_MISSING) * speeds)
+
+
 class Bus(Protocol):
     """What the walk needs of a protocol. `usual` seconds are enough for most units, `full` for all."""
 

@@ -63,7 +63,7 @@ def scanned(
     return result, {(int(f.address), f.speed or 0) for f in result.findings}
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(
     units=units([0, 1, 3, 4, 5, 60, 125, 126], SPEEDS, 0.195), expected=st.sets(st.sampled_from([1, 3, 60]), max_size=2)
 )
@@ -79,7 +79,7 @@ def test_osdp(library: Library, units: list[Place], expected: set[int]) -> None:
     assert moved == {address for address, speed, _ in units if address in expected and speed != 9600}
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(units=units([1, 3, 4, 5, 16], (9600, 19200), 0.45), expected=st.sets(st.sampled_from([1, 3, 16]), max_size=2))
 @example(units=[(16, 19200, 0.4)], expected={16})
 @example(units=[(5, 9600, 0.3), (247, 9600, 0.2)], expected=set())

@@ -17,11 +17,11 @@ from netloom_core.model.line import Line
 from netloom_core.protocols import modbus
 from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.methods.modbus_tcp import serial_in, serial_text
-from netloom_core.sweep.multidrop import Place, Walk, expected_on
+from netloom_core.sweep.multidrop import Place, Walk, expected_on, seconds_for_missing
 from netloom_core.sweep.noise import Noise
 
 SCAN_S = 0.06  # for a unit of which nothing is known; slower ones are heard late
-REPLY_S = 0.5  # for one that should be there
+REPLY_S = 0.5  # for one that should be there, where its profile does not give it more
 GARBLED_TRIES = 2
 BUDGET_EACH_S = 0.5
 QUIET_S = 0.05
@@ -35,13 +35,18 @@ def _speeds(look: Look) -> list[int]:
     return [look.line.speed, *sorted(others - {look.line.speed})]
 
 
+def _full(look: Look) -> float:
+    """The longest that a unit on record may take, by its profile."""
+    return max([REPLY_S, *(way.answer_seconds for way in look.ways_on_record("modbus"))])
+
+
 class Bus:
     """Modbus RTU on one line, as the walk needs it."""
 
     usual = SCAN_S
 
     def __init__(self, look: Look, owner: SerialOwner, noise: Noise) -> None:
-        self.full = max([REPLY_S, *(way.answer_seconds for way in look.ways_on_record("modbus"))])
+        self.full = _full(look)
         self._look, self._owner, self._noise = look, owner, noise
         self.strays: set[tuple[int, int]] = set()
 
@@ -116,10 +121,10 @@ class Bus:
                 request = modbus.read_holding(way.register_, way.length)
                 try:
                     serial = await surely(
-                        lambda: exchange(owner, link, unit, request, REPLY_S, strays), owed, link.read
+                        lambda: exchange(owner, link, unit, request, self.full, strays), owed, link.read
                     )
                 except (NoAnswer, ProtocolError):
-                    owed.left_waiting(REPLY_S)
+                    owed.left_waiting(self.full)
                     raise
                 if not serial.exception:
                     facts["serial"] = serial_text(serial)
@@ -134,8 +139,10 @@ class ModbusRtuScan(Method):
     kinds = ("serial",)
 
     def budget(self, look: Look) -> float:
-        others = (OTHER_SPEED_UNITS + len(look.expected)) * len(_speeds(look))
-        return 60.0 + BUDGET_EACH_S * (modbus.MAX_UNIT + others)
+        speeds = len(_speeds(look))
+        others = (OTHER_SPEED_UNITS + len(look.expected)) * speeds
+        missing = seconds_for_missing(look, _full(look), speeds)
+        return 60.0 + BUDGET_EACH_S * (modbus.MAX_UNIT + others) + missing
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol == "modbus"

@@ -29,7 +29,7 @@ from netloom_core.protocols.osdp.messages import (
 )
 from netloom_core.protocols.osdp.session import Session
 from netloom_core.sweep.base import Look, Method
-from netloom_core.sweep.multidrop import Place, Walk, expected_on
+from netloom_core.sweep.multidrop import Place, Walk, expected_on, seconds_for_missing
 from netloom_core.sweep.noise import Noise
 
 GARBLED_TRIES = 2
@@ -158,7 +158,8 @@ class OsdpScan(Method):
         self._speeds = speeds
 
     def budget(self, look: Look) -> float:
-        return 60.0 + BUDGET_EACH_S * (MAX_ADDRESS + 1) * len(speeds_for(look.line, self._speeds))
+        speeds = len(speeds_for(look.line, self._speeds))
+        return 60.0 + BUDGET_EACH_S * (MAX_ADDRESS + 1) * speeds + seconds_for_missing(look, REPLY_TIMEOUT_S, speeds)
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol == "osdp"
