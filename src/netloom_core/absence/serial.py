@@ -80,7 +80,7 @@ async def what_came(case: Case) -> list[Reason]:
             f"No unit answers at address {case.record.address}: asked at {speed} baud with the full reply time, and at "
             "every other usual speed. Others on the line answer.",
             "Look at its power, the A and B wires at it, and the termination at both ends of the line.",
-            f"The sweep asked address {case.record.address} twice.",
+            f"The sweep asked address {case.record.address} once more when all others had been asked.",
             60,
         )
     ]
