@@ -39,20 +39,13 @@ def seconds_for_missing(look: Look, full: float, speeds: int) -> float:
 
 
 class Bus(Protocol):
-    """What the walk needs of a protocol. `usual` seconds are enough for most units, `full` for all."""
+    """What the walk needs of a protocol. `usual` seconds are enough for most units, `full` for all.
+
+    Who spoke when somebody else was asked, and when bytes came that make no sense, is in the line's owner.
+    """
 
     usual: float
     full: float
-
-    @property
-    def strays(self) -> set[tuple[int, int]]:
-        """Address and speed of who spoke when somebody else was asked."""
-        ...
-
-    @property
-    def spoiled(self) -> deque[float]:
-        """When bytes came that make no sense and were not the answer of who was asked, of the event loop's time."""
-        ...
 
     async def ask(self, place: Place, seconds: float) -> bool:
         """Whether anything came back; sightings are made of it."""
@@ -68,6 +61,7 @@ class Walk:
 
     def __init__(self, look: Look, bus: Bus, noise: Noise, expected: Sequence[Place], factory: Iterable[int]) -> None:
         self._look, self._bus, self._noise = look, bus, noise
+        self._owner = look.owners.serial(look.line)
         self._expected = [place for place in expected if look.wanted(str(place.address))]
         self._factory = sorted(address for address in factory if look.wanted(str(address)))
         self._answered: set[Place] = set()
@@ -136,9 +130,9 @@ class Walk:
 
     async def _strays(self) -> None:
         """Who spoke late is asked in peace."""
-        while self._bus.strays or self._bus.spoiled:
-            found = {Place(*one) for one in self._bus.strays}
-            self._bus.strays.clear()
+        while self._owner.strays or self._owner.spoiled:
+            found = {Place(*one) for one in self._owner.strays}
+            self._owner.strays.clear()
             found |= self._suspects()
             for place in sorted(found - self._answered - self._in_peace):
                 await self._peace(place)
@@ -146,8 +140,8 @@ class Walk:
     def _suspects(self) -> set[Place]:
         """Two answers at once, or one that met a question: who was asked within that time may be there."""
         within = self._bus.full + LINE_S
-        found = {place for at in self._bus.spoiled for begun, place in self._recent if 0 <= at - begun <= within}
-        self._bus.spoiled.clear()
+        found = {place for at in self._owner.spoiled for begun, place in self._recent if 0 <= at - begun <= within}
+        self._owner.spoiled.clear()
         found -= self._answered | self._in_peace
         self._suspected += len(found)
         return found if self._suspected <= MOST_SUSPECTED else set()

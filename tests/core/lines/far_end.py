@@ -10,17 +10,13 @@ from netloom_core.errors import PortMissing
 Reply = Callable[[bytes], tuple[bytes, bytes | None]]  # what was asked so far; what is left of it, and one answer
 
 
-class FarEnd:
-    """Answers in the order in which it is asked, each after a time of its own, that is a multiple of `usual` seconds.
-    Those that are None it loses."""
+class Port:
+    """What the owner of a line needs of its port."""
 
     path, speed, broken = "made up", 9600, False
-    breaks = False  # the port goes away with the next question
 
-    def __init__(self, reply: Reply, delays: Iterator[float | None], usual: float) -> None:
-        self._reply, self._delays, self._usual = reply, delays, usual
-        self._asked, self._came, self._arrived = b"", b"", asyncio.Event()
-        self._last = 0.0
+    def __init__(self) -> None:
+        self._came, self._arrived = b"", asyncio.Event()
 
     async def set_line(self, speed: int, framing: str = "8N1", flow: str = "none") -> None: ...
 
@@ -28,6 +24,35 @@ class FarEnd:
 
     def errors(self) -> dict[str, int]:
         return {}
+
+    def _come(self, data: bytes) -> None:
+        self._came += data
+        self._arrived.set()
+
+    def take(self) -> bytes:
+        data, self._came = self._came, b""
+        self._arrived.clear()
+        return data
+
+    async def read(self, timeout: float) -> bytes:
+        try:
+            async with asyncio.timeout(timeout):
+                await self._arrived.wait()
+        except TimeoutError:
+            pass
+        return self.take()
+
+
+class FarEnd(Port):
+    """Answers in the order in which it is asked, each after a time of its own, that is a multiple of `usual` seconds.
+    Those that are None it loses."""
+
+    breaks = False  # the port goes away with the next question
+
+    def __init__(self, reply: Reply, delays: Iterator[float | None], usual: float) -> None:
+        self._reply, self._delays, self._usual = reply, delays, usual
+        super().__init__()
+        self._asked, self._last = b"", 0.0
 
     def write(self, data: bytes) -> None:
         loop = asyncio.get_running_loop()
@@ -40,25 +65,11 @@ class FarEnd:
                 self._last = max(self._last + 0.02, loop.time() + delay * self._usual)  # one after the other
                 loop.call_at(self._last, self._come, said)
 
-    def _come(self, data: bytes) -> None:
-        self._came += data
-        self._arrived.set()
-
-    def take(self) -> bytes:
-        data, self._came = self._came, b""
-        self._arrived.clear()
-        return data
-
     async def read(self, timeout: float) -> bytes:
         if self.breaks:
             self.breaks, self.broken = False, True
             raise PortMissing("The port is gone.")
-        try:
-            async with asyncio.timeout(timeout):
-                await self._arrived.wait()
-        except TimeoutError:
-            pass
-        return self.take()
+        return await super().read(timeout)
 
 
 class Converted:

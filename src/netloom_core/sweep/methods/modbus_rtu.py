@@ -6,7 +6,6 @@ Each unit is asked for its identification; one that answers with an exception is
 from __future__ import annotations
 
 import asyncio
-from collections import deque
 
 from netloom_core.bus.late import surely
 from netloom_core.bus.modbus import exchange, note
@@ -48,11 +47,6 @@ class Bus:
     def __init__(self, look: Look, owner: SerialOwner, noise: Noise) -> None:
         self.full = _full(look)
         self._look, self._owner, self._noise = look, owner, noise
-        self.strays: set[tuple[int, int]] = set()
-
-    @property
-    def spoiled(self) -> deque[float]:
-        return self._owner.spoiled
 
     async def listen(self, seconds: float) -> None:
         heard: set[int] = set()
@@ -62,7 +56,7 @@ class Bus:
             self._note(heard, link.speed)
 
     def _note(self, units: set[int], speed: int) -> None:
-        self.strays |= {(unit, speed) for unit in units}
+        self._owner.strays |= {(unit, speed) for unit in units}
 
     async def ask(self, place: Place, seconds: float) -> bool:
         """Whether anything came back; sightings are made of it."""
@@ -73,7 +67,7 @@ class Bus:
             try:
                 facts = await self._facts(place, seconds, strays)
             except NoAnswer:
-                self.spoiled.extend(spoiled)  # that was not this one
+                self._owner.spoiled.extend(spoiled)  # that was not this one
                 self._noise.silent(speed)
                 return False
             except ProtocolError:
@@ -85,7 +79,7 @@ class Bus:
                 return True
             finally:
                 self._note(strays, speed)
-            self.spoiled.extend(spoiled)  # a late answer of another, that met this one's
+            self._owner.spoiled.extend(spoiled)  # a late answer of another, that met this one's
             self._noise.sound(speed)
             self._look.sight(str(unit), ModbusRtuScan.name, speed=str(speed), **facts)
             return True

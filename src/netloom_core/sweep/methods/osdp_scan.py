@@ -5,7 +5,6 @@ Only asks for identities: nothing is changed.
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Generator
 from typing import TypeVar
 
@@ -63,14 +62,6 @@ class Bus:
 
     def __init__(self, look: Look, owner: SerialOwner, noise: Noise) -> None:
         self._look, self._owner, self._noise = look, owner, noise
-
-    @property
-    def strays(self) -> set[tuple[int, int]]:
-        return self._owner.strays
-
-    @property
-    def spoiled(self) -> deque[float]:
-        return self._owner.spoiled
 
     async def listen(self, seconds: float) -> None:
         await self._owner.listen(seconds)
