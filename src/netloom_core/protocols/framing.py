@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+CRACKLE = 4  # bytes at the most that two drivers leave between two frames, switched off and on; more are somebody's
 FLOWS = ("none", "hardware", "software")
 _WORD = re.compile(r"([5-8])([NEO])([12])")
 

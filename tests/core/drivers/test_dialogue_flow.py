@@ -82,6 +82,32 @@ def test_a_value_never_ends_a_line() -> None:
     assert said("name {value}", {"value": "a b"}) == "name a b"
 
 
+@pytest.mark.parametrize("size", [1, 2, 3])
+def test_letters_and_words_to_a_terminal_come_in_pieces(size: int) -> None:
+    whole = "\x1b[0;1mname Färgestraße\x1b[0m\r\n> ".encode()
+    talk = Heard(channel(prompt="> $"))
+    for at in range(0, len(whole), size):
+        talk.feed(whole[at : at + size])
+    assert talk.answer(Answer("name", "^name")) == ["name Färgestraße"]
+
+
+@pytest.mark.parametrize(
+    ("came", "lines"),
+    [
+        (b"\xffname a\r\n> ", ["name a"]),
+        (b"\xf0\xfename a\r\n\xff> \xff", ["name a"]),
+        (b"\xffname\r\nname a\r\n> ", ["name a"]),  # an echo
+        (b"\xff!out 1 on\r\nname a\r\n> ", ["name a"]),
+        (b"name \xe9t\xe9\r\n> ", ["name \ufffdt\ufffd"]),  # another alphabet: damaged, and nothing left out
+        (b"\xe9t\xe9 n\r\n> ", ["\ufffdt\ufffd n"]),
+    ],
+)
+def test_what_drivers_leave_on_the_line_is_no_part_of_an_answer(came: bytes, lines: list[str]) -> None:
+    talk = Heard(channel(prompt="^> $", announces="^!", echo=True))
+    talk.feed(came)
+    assert talk.answer(Answer("name", "^name")) == lines
+
+
 @given(st.lists(st.binary(max_size=60), max_size=6))
 def test_any_bytes_are_an_answer_or_none_yet(pieces: list[bytes]) -> None:
     talk = Heard(channel(prompt="> $", announces="^!", more={"pattern": "more$"}, errors=[{"pattern": "^NAK"}]))

@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import codecs
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -12,17 +13,26 @@ from functools import lru_cache
 
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.errors import Busy, CodeWanted, NetloomError, ProtocolError, Refused, WrongCredentials
+from netloom_core.protocols.framing import CRACKLE
 
 MAX_HEARD = 400_000  # of one answer; who says more floods
 MAX_LINE = 4096
 MAX_ANNOUNCED = 500
 _CONTROL = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|[\x00\x07\x0e\x0f]")
+LONGEST_CONTROL = 16
+NO_TEXT = "\ufffd"  # stands for a byte that is none
+_CRACKLE = re.compile(rf"\A{NO_TEXT}{{1,{CRACKLE}}}|{NO_TEXT}{{1,{CRACKLE}}}\Z")
 _END = re.compile(r"\r\n|\n\r|\r|\n")
 
 
 @lru_cache(4096)
 def pattern(text: str) -> re.Pattern[str]:
     return re.compile(text)
+
+
+def without_crackle(text: str) -> str:
+    """Without what drivers of a line leave before and behind what is said."""
+    return _CRACKLE.sub("", text)
 
 
 @dataclass
@@ -55,24 +65,31 @@ class Heard:
     channel: DialogueChannel
     text: str = ""
     announced: list[str] = field(default_factory=list)
+    _decoder: codecs.IncrementalDecoder = field(
+        default_factory=lambda: codecs.getincrementaldecoder("utf-8")("replace"), init=False, repr=False
+    )
 
     def feed(self, data: bytes) -> None:
         """Raises ProtocolError when it never ends."""
-        self.text += _CONTROL.sub("", data.decode("utf-8", "replace"))
+        # A letter, and a word to a terminal, may come in two pieces.
+        came, end = self._decoder.decode(data), len(self.text)
+        begun = self.text.rfind("\x1b", max(end - LONGEST_CONTROL, 0))
+        end = end if begun < 0 else begun
+        self.text = self.text[:end] + _CONTROL.sub("", self.text[end:] + came)
         if len(self.text) > MAX_HEARD:
             self.text = ""
             raise ProtocolError("An answer without end was cut off.", "Is it the right device, at the right speed?")
 
     def clear(self) -> None:
         """Forget what nobody waits for; announcements among it are kept."""
+        self._decoder.reset()
         if self.text:
-            lines, _ = split(self.text)
-            self._strip(lines)
+            self._strip(self._lines()[0])
             self.text = ""
 
     def clear_lines(self) -> None:
         """Put whole lines aside as announcements; the beginning of a next one stays."""
-        lines, rest = split(self.text)
+        lines, rest = self._lines()
         self._strip(lines)
         self.text = rest
 
@@ -94,10 +111,11 @@ class Heard:
         """
         if not self.text:
             return None
-        lines, rest = split(self.text)
+        lines, rest = self._lines(wait)
         ours = self._strip(lines, keep=False)
         ours = self._without_echo(ours, wait)
-        prompted = bool(self.channel.prompt) and pattern(self.channel.prompt).search(rest) is not None
+        prompt = self.channel.prompt
+        prompted = bool(prompt) and any(pattern(prompt).search(one) for one in (rest, without_crackle(rest)))
         refusal = next((error for line in ours if (error := self._error(line)) is not None), None)
         if refusal is not None and (prompted or not self.channel.prompt):
             self._take()
@@ -112,7 +130,7 @@ class Heard:
 
     def refusal_first(self) -> NetloomError | Missing | None:
         """A refusal that stands before everything else is taken, alone."""
-        first = next((line for line in split(self.text)[0] if self._strip([line], keep=False)), None)
+        first = next((line for line in self._lines()[0] if self._strip([line], keep=False)), None)
         error = None if first is None else self._error(first)
         if first is not None and error is not None:
             before, _, after = self.text.partition(first)
@@ -140,9 +158,17 @@ class Heard:
         return lines[1:] if self.channel.echo or (prompted and not alone) else lines
 
     def _take(self) -> None:
-        lines, _ = split(self.text)
-        self._strip(lines)
+        self._strip(self._lines()[0])
         self.text = ""
+
+    def _lines(self, wait: Answer | None = None) -> tuple[list[str], str]:
+        """Whole lines, and what has no end yet. Crackle is taken from those that are nothing known with it."""
+        lines, rest = split(self.text)
+        if any(line.startswith(NO_TEXT) for line in lines):
+            known = [error.pattern for error in self.channel.errors] + [self.channel.announces]
+            known += [wait.wanted, wait.end, f"^{re.escape(wait.sent.strip())}"] if wait and wait.sent.strip() else []
+            lines = [_known(line, [one for one in known if one]) for line in lines]
+        return lines, rest
 
     def _strip(self, lines: Sequence[str], *, keep: bool = True) -> list[str]:
         """Lines that are no announcements; with `keep` those are put aside."""
@@ -170,6 +196,12 @@ class Heard:
                 case _:
                     return Refused(f"It refused that: {said}", "It was read back to see what it has now.")
         return None
+
+
+def _known(line: str, known: Sequence[str]) -> str:
+    bare = without_crackle(line)
+    as_is, without = (any(pattern(one).search(text) for one in known) for text in (line, bare))
+    return bare if without and not as_is else line
 
 
 def split(text: str) -> tuple[list[str], str]:

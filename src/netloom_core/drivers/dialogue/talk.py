@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from netloom_core.bus.late import surely
 from netloom_core.drivers.carrier import Port
-from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, found_in, pattern
+from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, found_in, pattern, without_crackle
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.errors import NoAnswer, ProtocolError, WrongCredentials
 from netloom_core.model.device import Credentials
@@ -203,9 +203,10 @@ class Conversation:
                 )
             if not wanted:
                 return
-            if found := pattern(wanted).search(text):
-                self._heard.text = text[found.end() :]
-                return
+            for words in (text, without_crackle(text)):
+                if found := pattern(wanted).search(words):
+                    self._heard.text = words[found.end() :]
+                    return
             if not await self._hear(patience):
                 what = "It said nothing." if not text.strip() else f"It said {text.strip()[-60:]!r}."
                 raise NoAnswer(

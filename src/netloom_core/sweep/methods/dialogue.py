@@ -13,7 +13,7 @@ import re
 from netloom_core.bus.owner import ALONE, SerialOwner
 from netloom_core.bus.timing import line_time
 from netloom_core.drivers.carrier import SerialPort
-from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing
+from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, without_crackle
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.drivers.dialogue.talk import Conversation, facts_of
 from netloom_core.drivers.framed.driver import Talk as FramedTalk
@@ -95,7 +95,7 @@ class Dialogue(Method):
         came = await converse(link, words, guard, seconds)
         if not came:
             return {}
-        text = came.decode("utf-8", "replace")
+        text = without_crackle(came.decode("utf-8", "replace"))
         if readable(came) < READABLE:
             return {"noise": "yes"}
         if begun := starting(look.library, text):
