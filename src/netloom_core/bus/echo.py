@@ -17,8 +17,9 @@ class EchoFilter:
         self.echoed = False
 
     @property
-    def holding(self) -> bool:
-        return bool(self._held)
+    def held(self) -> int:
+        """How many bytes may still be the echo."""
+        return len(self._held)
 
     def feed(self, arrived: bytes) -> bytes:
         if self._decided:

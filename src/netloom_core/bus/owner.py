@@ -13,6 +13,7 @@ from collections.abc import AsyncIterator, Callable, Generator
 from contextlib import asynccontextmanager, suppress
 from typing import TypeVar
 
+from netloom_core.bus.crackle import Crackle
 from netloom_core.bus.echo import EchoFilter
 from netloom_core.bus.late import Owed
 from netloom_core.bus.timing import PIECES_S, REST_S, line_time
@@ -26,6 +27,7 @@ from netloom_core.links.serial import ByteLink
 from netloom_core.links.shared_udp import SharedPort
 from netloom_core.model.line import Line
 from netloom_core.patience import Patience, heard
+from netloom_core.protocols.framing import CRACKLE
 from netloom_core.protocols.osdp.constants import BUSY_PAUSE_S, IDLE_CHARACTERS, REPLY_TIMEOUT_S
 from netloom_core.protocols.osdp.frames import Receiver
 from netloom_core.protocols.osdp.messages import Command, Reply, identify
@@ -40,7 +42,6 @@ WAIT_S = 30.0  # for the turn; longer than one conversation, shorter than a pers
 ALONE = -1
 NUMBERS = 4  # 0 to 3
 COMMON_CHARACTERS = 64  # of a reply; where somebody talks longer than that, the question is put in between
-SPOILED_BYTES = 3  # fewer are the line's own crackle, as when a driver is switched on
 MOST_SPOILED = 64
 LEADER_FRAMES = 3  # so many commands of somebody else are a control panel, not a late echo
 
@@ -61,6 +62,7 @@ class SerialOwner:
         self._heard_at = 0.0  # when something was on the line last, as far as that is known
         self.openings = 0  # of the port: what was known of who is at its end ends with each
         self.echoes = False  # whether the adapter gives back what is sent
+        self.crackle = Crackle()
         self._commands = 0  # commands heard that were not ours
         self._owed: dict[int, Owed] = defaultdict(Owed)  # by unit: what it may answer that nobody waits for any more
         self._unanswered = Unanswered()
@@ -79,6 +81,7 @@ class SerialOwner:
         """Forget what was heard; at the beginning of a scan."""
         self.strays.clear()
         self.spoiled.clear()
+        self.crackle = Crackle()
         self._commands = 0
 
     @asynccontextmanager
@@ -226,18 +229,17 @@ class SerialOwner:
         usual = line_time(len(sent), link.speed) + timeout
         patience = Patience(usual, most=usual + line_time(MAX_REPLY_CHARACTERS, link.speed) + REST_S)
         own = EchoFilter(sent)
-        begun = False
+        first = True
         while said := await heard(link.read, patience):
             self._heard_at = asyncio.get_running_loop().time()
             arrived = own.feed(said)
             self.echoes = self.echoes or own.echoed
-            if arrived and not begun:
-                begun, self.garbled_at = True, asyncio.get_running_loop().time()
-                patience.go_on()
-            elif own.holding:
+            if arrived and first:
+                first, self.garbled_at = False, self._heard_at
+            elif own.held:
                 patience.go_on(line_time(len(sent), link.speed) + PIECES_S)
             for frame in self._receiver.feed(arrived):
-                if self._receiver.noise >= SPOILED_BYTES:  # before a frame that is whole
+                if self._receiver.noise > CRACKLE:  # before a frame that is whole
                     self.spoiled.append(self.garbled_at)
                 self._receiver.noise = 0
                 if frame.reply:
@@ -245,14 +247,20 @@ class SerialOwner:
                 verdict = talk.received(frame)
                 if not isinstance(verdict, Ignore):
                     return verdict
-                begun = self._receiver.holding
+                first = True
                 if frame.reply:
                     self.strays.add((frame.address, link.speed))
                 else:
                     self._commands += 1
-                if not begun:
-                    patience.back()
-        return talk.silent(garbled=begun or own.holding)
+                patience.back()
+            if (pending := self._receiver.pending) > CRACKLE:
+                patience.go_on()
+            elif pending:
+                patience.go_on(self.crackle.rest(line_time(COMMON_CHARACTERS, link.speed)))
+        came = self._receiver.pending + own.held
+        if 0 < came <= CRACKLE:
+            self.crackle.nothing_followed()
+        return talk.silent(garbled=came > CRACKLE)
 
     def errors(self) -> dict[str, int]:
         """What the port counted since it was opened; empty where it does not count."""
@@ -271,7 +279,7 @@ class SerialOwner:
                 self.strays.add((frame.address, speed))
                 self._unanswered.heard((frame.address, speed), frame)
         self._commands += sum(not frame.reply for frame in frames)
-        if self._receiver.noise >= SPOILED_BYTES or (not frames and len(data) >= SPOILED_BYTES):
+        if self._receiver.pending > CRACKLE:
             self.spoiled.append(asyncio.get_running_loop().time())
         self._receiver.noise = 0
 

@@ -127,12 +127,15 @@ def _answer(unit: int, pdu: bytes) -> Answer:
     return Answer(unit, pdu[0], pdu[1:])
 
 
+def sound(data: bytes) -> bool:
+    """Whether that is one frame as a serial line carries it: neither noise, nor two units at once."""
+    return 4 <= len(data) <= MAX_PDU + 3 and crc16(data[:-2]) == int.from_bytes(data[-2:], "little")
+
+
 def parse_rtu(data: bytes) -> Answer:
-    """A whole reply frame. Raises ProtocolError when its CRC is wrong: noise, or two units at once."""
-    if not 4 <= len(data) <= MAX_PDU + 3:
-        raise ProtocolError(f"a Modbus frame of {len(data)} bytes")
-    if crc16(data[:-2]) != int.from_bytes(data[-2:], "little"):
-        raise ProtocolError("a Modbus frame with a wrong CRC")
+    """A whole reply frame. Raises ProtocolError when its length or its CRC is wrong."""
+    if not sound(data):
+        raise ProtocolError(f"{len(data)} bytes that are no Modbus frame: a wrong length, or a wrong CRC")
     return _answer(data[0], data[1:-2])
 
 

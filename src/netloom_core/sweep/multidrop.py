@@ -16,7 +16,8 @@ from netloom_core.sweep.base import Look
 from netloom_core.sweep.noise import Noise
 
 MOST_MISSING = 12  # that are asked in peace at other speeds than their own: where more are away, the line is
-MOST_SUSPECTED = 48  # by spoiled bytes, in one walk: on a line with much noise those tell nothing
+MOST_SUSPECTED = 48  # in vain, by spoiled bytes: on a line with much noise those tell nothing
+SLOWER = 1.5  # the next are asked with so much more time when one was late: on a line are many of a kind
 LINE_S = 0.1  # that a short question and its answer may take on the wire
 RECENT = 32
 PROGRESS_EACH = 8
@@ -68,6 +69,7 @@ class Walk:
         self._in_peace: set[Place] = set()
         self._recent: deque[tuple[float, Place]] = deque(maxlen=RECENT)
         self._suspected = 0
+        self._usual = bus.usual
 
     async def walk(self, places: Iterable[Place], speeds: Sequence[int]) -> None:
         """`speeds` are those at which a missing one may be, the line's own first."""
@@ -78,7 +80,7 @@ class Walk:
                 await self._hear_out()
                 speed = place.speed
             self._recent.append((asyncio.get_running_loop().time(), place))
-            await self._ask(place, self._bus.usual)
+            await self._ask(place, self._usual)
             await self._strays()
             if count % PROGRESS_EACH == 0:
                 self._look.progress(count, len(wanted) + len(own))
@@ -90,6 +92,18 @@ class Walk:
                 await self._strays()
             self._look.progress(len(wanted) + count, len(wanted) + len(again))
         self._look.progress(len(wanted) + len(again), len(wanted) + len(again))
+        self._line()
+
+    def _line(self) -> None:
+        """What was seen of the line itself."""
+        if self._owner.echoes:
+            self._look.note("The adapter gives back what is sent; that was told apart from answers.")
+        if self._owner.crackle.often:
+            self._look.note(
+                "After questions that nobody answered a few bytes came, as drivers leave them on a line when they are "
+                "switched; they were told apart from answers. Look at the termination, and whether something holds the "
+                "line's level while nobody speaks."
+            )
 
     def _own(self) -> list[Place]:
         """Where somebody should be, or comes to be."""
@@ -125,7 +139,7 @@ class Walk:
 
     async def _hear_out(self) -> None:
         """Before the speed is changed, or at the end: what comes after that nobody understands."""
-        await self._bus.listen(self._bus.full - self._bus.usual)
+        await self._bus.listen(self._bus.full - self._usual)
         await self._strays()
 
     async def _strays(self) -> None:
@@ -136,6 +150,8 @@ class Walk:
             found |= self._suspects()
             for place in sorted(found - self._answered - self._in_peace):
                 await self._peace(place)
+                if place in self._answered:
+                    self._suspected, self._usual = 0, min(self._usual * SLOWER, self._bus.full)
 
     def _suspects(self) -> set[Place]:
         """Two answers at once, or one that met a question: who was asked within that time may be there."""

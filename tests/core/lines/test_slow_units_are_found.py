@@ -93,6 +93,21 @@ def test_modbus_rtu(library: Library, units: list[Place], expected: set[int]) ->
     assert found == {unit[:2] for unit in units}
 
 
+@pytest.mark.parametrize(("protocol", "slowest"), [("osdp", 0.195), ("modbus", 0.45)])
+@settings(max_examples=10, deadline=None)
+@given(share=st.floats(0.01, 1.0), count=st.integers(5, 40), step=st.integers(1, 15))
+@example(share=0.14, count=10, step=12)  # each answer meets the next question
+def test_many_of_one_slow_kind(
+    library: Library, protocol: str, slowest: float, share: float, count: int, step: int
+) -> None:
+    line = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol=protocol)
+    places = [(address, 9600, slowest * share) for address in range(1, 127, step)][:count]
+    method = OsdpScan(SPEEDS) if protocol == "osdp" else ModbusRtuScan()
+    wire = Wire(osdp_unit(library, *one) if protocol == "osdp" else modbus_unit(*one) for one in places)
+    _, found = scanned(library, line, method, wire, [])
+    assert found == {(address, speed) for address, speed, _ in places}
+
+
 TALKING = profile(
     {"protocol": "dialogue", "over": "serial", "speeds": [19200], "wake": "\r", "greeting": "^ready",
      "identify": [{"send": "who", "answer": "^= (?P<serial>\\w+)$"}], "answer_seconds": 2.0},

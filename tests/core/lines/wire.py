@@ -13,19 +13,24 @@ from tests.core.lines.far_end import Port
 
 @dataclass
 class Unit:
-    """`answer` takes what is on the line and gives an answer or nothing; it comes after `delay` seconds."""
+    """`answer` takes what is on the line and gives an answer or nothing; it comes after `delay` seconds.
+
+    `on` and `off` is what its driver leaves on the line when it is switched.
+    """
 
     speed: int
     delay: float
     answer: Callable[[bytes], bytes]
+    on: bytes = b""
+    off: bytes = b""
 
 
 class Wire(Port):
-    """The port at one end of it."""
+    """The port at one end of it. `off` is what its own driver leaves on the line when it is switched off."""
 
-    def __init__(self, units: Iterable[Unit], speed: int = 9600) -> None:
+    def __init__(self, units: Iterable[Unit], speed: int = 9600, off: bytes = b"") -> None:
         super().__init__()
-        self.speed = speed
+        self.speed, self._off = speed, off
         self._units = tuple(units)
         self._on_it: list[list[float]] = []  # begin, end and whether it was spoiled, of each answer
 
@@ -41,12 +46,14 @@ class Wire(Port):
     def write(self, data: bytes) -> None:
         loop, took = asyncio.get_running_loop(), line_time(len(data), self.speed)
         overlapped = self._spoils(loop.time(), loop.time() + took)
+        if self._off:
+            loop.call_later(took, self._come, self._off)
         for unit in self._units:
             if unit.speed != self.speed or overlapped:
                 continue
             if said := unit.answer(data):
                 begin = loop.time() + took + unit.delay
-                loop.call_at(begin, self._say, said, unit.speed)
+                loop.call_at(begin, self._say, unit.on + said + unit.off, unit.speed)
 
     def _say(self, data: bytes, speed: int) -> None:
         now = asyncio.get_running_loop().time()

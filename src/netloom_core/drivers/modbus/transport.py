@@ -54,7 +54,7 @@ class _OnBus:
             return await self._once(pdu)
         except (NoAnswer, ProtocolError) as error:
             # What it says late is the answer to this, and nothing has to be asked twice.
-            late = await late_answer(self._link, self._bus.unit, pdu, self._late(error))
+            late = await late_answer(self._bus.owner, self._link, self._bus.unit, pdu, self._late(error))
             if late is not None:
                 return late
         try:

@@ -108,9 +108,9 @@ class Receiver:
         self.noise = 0
 
     @property
-    def holding(self) -> bool:
-        """Whether a frame has begun and not ended."""
-        return bool(self._buffer)
+    def pending(self) -> int:
+        """Bytes since the last frame: skipped ones, and those of a frame that has begun."""
+        return self.noise + len(self._buffer)
 
     def clear(self) -> None:
         self._buffer.clear()

@@ -71,7 +71,7 @@ class Bus:
                 self._noise.silent(speed)
                 return False
             except ProtocolError:
-                spoiled.append(asyncio.get_running_loop().time())
+                spoiled.append(self._owner.garbled_at)
                 await self._quiet()
                 if attempt < GARBLED_TRIES:
                     continue

@@ -163,8 +163,6 @@ class OsdpScan(Method):
         walk = Walk(look, Bus(look, owner, noise), noise, expected, factory)
         await walk.walk(places(look, expected, factory, speeds), speeds)
         noise.end()
-        if owner.echoes:
-            look.note("The adapter gives back what is sent; that was told apart from answers.")
         if owner.led_by_another:
             raise LedByAnother(
                 f"Somebody else leads the bus {look.line.name}: another control panel polls it at the same time.",

@@ -1,0 +1,91 @@
+"""Drivers that leave a byte or two on the line as they are switched on and off: who is there is found all the same."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import replace
+
+import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
+
+from netloom_core.library.load import Library
+from netloom_core.model.line import Line
+from netloom_core.protocols import modbus
+from netloom_core.protocols.modbus_rtu import Replies
+from netloom_core.sweep.base import Method
+from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
+from netloom_core.sweep.methods.osdp_scan import OsdpScan
+from netloom_core.testing.virtual_time import run
+from tests.core import replies
+from tests.core.lines.test_late import VALUES, WAYS, told
+from tests.core.lines.test_slow_units_are_found import modbus_unit, osdp_unit, scanned
+from tests.core.lines.wire import Wire
+
+few = st.binary(max_size=2)
+METHODS: dict[str, Method] = {"osdp": OsdpScan((9600,)), "modbus": ModbusRtuScan()}
+UNITS = {"osdp": osdp_unit, "modbus": lambda library, *unit: modbus_unit(*unit)}
+
+
+@pytest.mark.parametrize("protocol", ["osdp", "modbus"])
+@settings(max_examples=20, deadline=None)
+@given(
+    on=few,
+    off=few,
+    own=few,
+    delay=st.floats(0.002, 0.195),
+    numbers=st.sets(st.integers(1, 126), min_size=1, max_size=4),
+)
+@example(on=b"\x00", off=b"", own=b"", delay=0.01, numbers={3, 17})
+@example(on=b"", off=b"\xff", own=b"", delay=0.01, numbers={3, 17})
+@example(on=b"", off=b"", own=b"\xff", delay=0.01, numbers={3, 17})
+@example(on=b"SS", off=b"S", own=b"S", delay=0.19, numbers={83, 90})
+def test_nobody_is_lost_and_nobody_invented(
+    library: Library, protocol: str, on: bytes, off: bytes, own: bytes, delay: float, numbers: set[int]
+) -> None:
+    line = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol=protocol)
+    units = [replace(UNITS[protocol](library, n, 9600, delay), on=on, off=off) for n in numbers]
+    result, found = scanned(library, line, METHODS[protocol], Wire(units, off=own), [])
+    assert found == {(n, 9600) for n in numbers}
+    assert not [f.facts for f in result.findings if "garbled" in f.facts or "noise" in f.facts]
+    notes = [note for report in result.reports for note in report.notes if "hold" in note]
+    assert notes or not own, "and the line is told to lack something"
+    assert not notes or own or off
+
+
+@pytest.mark.parametrize("way", WAYS)
+@pytest.mark.parametrize(
+    ("on", "off"), [(b"\x00", b""), (b"\xff", b"\x00"), (b"\xfe", b"\xf0"), (b"\xf0\xff", b"\xff")]
+)
+def test_values_are_read_all_the_same(way: str, on: bytes, off: bytes, monkeypatch: pytest.MonkeyPatch) -> None:
+    made, reply, address = WAYS[way]
+
+    def crackling(asked: bytes) -> tuple[bytes, bytes | None]:
+        left, said = reply(asked)
+        return left, None if said is None else on + said + off
+
+    monkeypatch.setitem(WAYS, way, (made, crackling, address))
+    heard = run(told(way, itertools.repeat(0.02), 2))
+    assert heard[1] == heard[3] == VALUES
+
+
+FRAME = modbus.rtu(5, replies.IDENTIFIED)
+
+
+@given(before=st.binary(max_size=4), behind=st.binary(max_size=4), cuts=st.sets(st.integers(1, 40)))
+def test_a_reply_is_found_in_its_pieces(before: bytes, behind: bytes, cuts: set[int]) -> None:
+    came, at = Replies(5, replies.IDENTIFIED[0]), 0
+    whole = before + FRAME + behind
+    for end in sorted(cut for cut in {*cuts, len(whole)} if cut <= len(whole)):
+        came.feed(whole[at:end])
+        at = end
+        if (answer := came.take()) is not None:
+            break
+    assert answer == modbus.parse_rtu(FRAME)
+
+
+def test_two_replies_at_once_are_two() -> None:
+    came = Replies()
+    came.feed(b"\xff" + FRAME + b"\x00" + modbus.rtu(7, bytes((0xAB, 2))))
+    assert [came.take(), came.take(), came.take()] == [
+        modbus.parse_rtu(FRAME), modbus.Answer(7, 0x2B, b"", 2), None]  # fmt: skip
