@@ -17,6 +17,7 @@ from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.pace import CALM_S, LEAST, Pace
 from netloom_core.sweep.presence import Presence
 from netloom_core.sweep.sweep import SweepResult, sweep
+from tests.patience import SOON_S
 
 HOSTS = ["10.0.0.2", "10.0.0.3", "10.0.0.4", "10.0.0.5"]
 NET = Line("net", "Net", "ip", network="10.0.0.0/29", source="10.0.0.1")
@@ -38,7 +39,7 @@ async def test_those_who_were_met_are_asked_at_once_and_silent_ones_not_at_all()
     await asyncio.sleep(0.01)
     assert asked == ["10.0.0.4"]
     presence.settle(proven=True)
-    await asyncio.wait_for(asking, 1)
+    await asyncio.wait_for(asking, SOON_S)
     assert asked == ["10.0.0.4"]
     assert presence.silent == 3
 
@@ -98,7 +99,7 @@ async def look(*methods: Method, within: float = 60.0) -> SweepResult:
 
 @pytest.mark.parametrize("within", [60.0, 0.1])
 async def test_a_method_ends_in_its_time_with_what_it_has(within: float) -> None:
-    result = await asyncio.wait_for(look(Slow(), Broken(), within=within), 5)
+    result = await asyncio.wait_for(look(Slow(), Broken(), within=within), SOON_S)
     assert [f.address for f in result.findings] == [HOSTS[0]]
     assert {report.method: report.state for report in result.reports} == {"slow": "cut", "broken": "failed"}
     [cut] = [t for t in result.troubles if t["code"] == "cut-off"]

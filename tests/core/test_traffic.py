@@ -16,6 +16,7 @@ from netloom_core.bus.owner import SerialOwner
 from netloom_core.bus.traffic import Traffic
 from netloom_core.bus.turns import Priority
 from netloom_core.model.line import Line
+from tests.patience import SOON_S
 
 
 def shown(kept: Traffic, *, out: bool) -> bytes:
@@ -91,7 +92,7 @@ async def test_a_run_is_shown_and_a_console_is_not(port: tuple[int, str]) -> Non
         await link.set_line(9600)
         link.write(b"who\r")
         os.write(far, b"W1\r")
-        async with asyncio.timeout(5):
+        async with asyncio.timeout(SOON_S):
             while b"W1" not in shown(owner.traffic, out=False):
                 await link.read(0.2)
     async with owner.turn("console of kai", Priority.CONSOLE) as link:

@@ -62,7 +62,7 @@ def bridge_rows(space: str, bridge: str) -> Callable[[], Rows]:
 
 
 def _asked(*words: str) -> Any:
-    done = subprocess.run(words, capture_output=True, text=True, env=peer_environment(), check=True, timeout=10)
+    done = subprocess.run(words, capture_output=True, text=True, env=peer_environment(), check=True, timeout=60)
     return json.loads(done.stdout or "[]")
 
 

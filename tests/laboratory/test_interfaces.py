@@ -14,6 +14,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import ROOT
+from tests.patience import SOON_S
 from tests.peers.conftest import peer_environment, program
 
 MAC = "0a:1f:04:00:77:02"
@@ -34,7 +35,7 @@ for _ in range(40):
 
 
 def ip(*words: str) -> None:
-    subprocess.run([program("ip"), *words], check=True, capture_output=True, timeout=20, env=peer_environment())
+    subprocess.run([program("ip"), *words], check=True, capture_output=True, timeout=SOON_S, env=peer_environment())
 
 
 class Pair:

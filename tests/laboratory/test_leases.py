@@ -15,6 +15,7 @@ import pytest
 from tests.conftest import ROOT
 from tests.laboratory.test_servers import as_root, lease, lease_server, mac
 from tests.laboratory.wire import Wire, environment, within
+from tests.patience import SOON_S
 from tests.peers.conftest import program
 
 PLANNED = "10.77.0.50"
@@ -53,7 +54,7 @@ def giving(wire: Wire, tmp_path: Path) -> Iterator[Giving]:
     made = Giving(wire, tmp_path, {mac(2): PLANNED})
     yield made
     made.process.terminate()
-    made.process.communicate(timeout=10)
+    made.process.communicate(timeout=SOON_S)
 
 
 def said(shown: dict[str, Any]) -> list[str]:

@@ -13,6 +13,7 @@ import pytest
 
 from tests.laboratory.test_servers import as_root, mac
 from tests.laboratory.wire import Wire, environment, within
+from tests.patience import SOON_S
 from tests.peers.conftest import peer_environment, program
 
 LASTS = 3
@@ -31,7 +32,7 @@ def borrowed(wire: Wire, unit: str) -> Iterator[subprocess.Popen[str]]:
     process = borrower(wire, unit)
     yield process
     process.kill()
-    process.communicate(timeout=10)
+    process.communicate(timeout=SOON_S)
 
 
 def borrower(wire: Wire, near: str) -> subprocess.Popen[str]:
@@ -108,5 +109,5 @@ def test_where_none_is_needed_or_none_may_be_nothing_is_changed(wire: Wire, near
     try:
         assert words in told(process)["refused"]
     finally:
-        process.communicate(timeout=20)
+        process.communicate(timeout=SOON_S)
     assert addresses(wire) == ["10.77.0.1"]

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-READY_S = 15
+from tests.patience import SOON_S
 
 Start = Callable[..., subprocess.Popen[bytes]]
 
@@ -31,7 +31,7 @@ def peer_environment() -> dict[str, str]:
 
 
 def wait_for(address: str, port: int) -> None:
-    deadline = time.monotonic() + READY_S
+    deadline = time.monotonic() + SOON_S
     while time.monotonic() < deadline:
         with socket.socket() as sock:
             if sock.connect_ex((address, port)) == 0:

@@ -27,6 +27,7 @@ from netloom_core.protocols import snmp, snmp_notice
 from netloom_core.sweep.methods.snmp import Snmp
 from netloom_core.sweep.methods.snmp_agent import columns
 from netloom_core.sweep.sweep import SweepResult, sweep
+from tests.patience import SOON_S
 from tests.peers.conftest import Start
 
 AGENT, SOURCE = "127.33.1.10", "127.33.1.1"
@@ -83,12 +84,13 @@ async def test_its_notifications_are_taken_for_what_they_are(
     async with port.listening() as inbox:
         await running(start, tmp_path, more=f"{kind} {SOURCE} quay 10162\nauthtrapenable 1\n")
         heard = []
-        until = asyncio.get_running_loop().time() + 3
+        until = asyncio.get_running_loop().time() + SOON_S
         while (came := await inbox.next(until)) is not None:
             told = snmp_notice.notice(came[0])
             if told.answer:
                 await port.link.send(told.answer, came[1], came[2])
             heard.append(told)
+            until = asyncio.get_running_loop().time() + 3  # it would say again what nobody answered
     assert 1 <= len(heard) <= 3, "one that waits and is answered is not said again"
     assert {(one.version, bool(one.answer)) for one in heard} == {(version, waits)}
 
@@ -154,8 +156,8 @@ async def test_a_walk_ends_at_the_end_of_its_column(start: Start, tmp_path: Path
     await running(start, tmp_path)
     with UdpLink(SOURCE) as link:
         agent = ByCommunity(None, link, AGENT, "quay")
-        found = (await asyncio.wait_for(columns(agent, (snmp.IF_STATE,)), 20))[snmp.IF_STATE]
-        part = (await asyncio.wait_for(columns(agent, (snmp.IF_STATE,), 1), 20))[snmp.IF_STATE]
+        found = (await asyncio.wait_for(columns(agent, (snmp.IF_STATE,)), SOON_S))[snmp.IF_STATE]
+        part = (await asyncio.wait_for(columns(agent, (snmp.IF_STATE,), 1), SOON_S))[snmp.IF_STATE]
     states, whole = found.rows, found.whole
     assert part.rows[0] == states[0]
     assert states

@@ -98,12 +98,12 @@ def power_cut(demo: Demo, name: str) -> None:
     control = json.loads((demo.data / "standins.json").read_text())
     headers = {"Authorization": f"Bearer {control['token']}", "Content-Type": "application/json"}
     units = urllib.request.Request(control["url"] + "/units", headers=headers)
-    with urllib.request.urlopen(units, timeout=10) as answer:
+    with urllib.request.urlopen(units, timeout=PATIENCE_S) as answer:
         serial = next(u["serial"] for u in json.load(answer)["units"] if u["name"] == name)
     cut = urllib.request.Request(
         f"{control['url']}/units/{serial}/fault", b'{"kind": "power-cut"}', headers, method="POST"
     )
-    with urllib.request.urlopen(cut, timeout=10):
+    with urllib.request.urlopen(cut, timeout=PATIENCE_S):
         pass
 
 
@@ -150,7 +150,7 @@ def somebody_hears(demo: Demo) -> None:
     found = json.loads((demo.data / "server.json").read_text())
     link = call(demo, "POST", "/api/people/owner/link")["path"]
     host = found["url"].removeprefix("http://")
-    connection = http.client.HTTPConnection(host, timeout=20)
+    connection = http.client.HTTPConnection(host, timeout=PATIENCE_S)
     connection.request("GET", link)
     answer = connection.getresponse()
     answer.read()
@@ -159,7 +159,7 @@ def somebody_hears(demo: Demo) -> None:
     stream = connection.getresponse()
     assert stream.status == 200
     call(demo, "POST", "/api/runs", {"kind": "read", "devices": [BOXES[0]]})
-    until = time.monotonic() + 15
+    until = time.monotonic() + PATIENCE_S
     while b"event: run" not in stream.readline():
         assert time.monotonic() < until, "nothing is heard"
     connection.close()

@@ -93,8 +93,8 @@ class Server:
 def opened(link: str, url: str) -> Any:
     """An answer that goes on, to somebody who came in by the link."""
     opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
-    opener.open(link, timeout=20).read()
-    return opener.open(url, timeout=20)
+    opener.open(link, timeout=READY_S).read()
+    return opener.open(url, timeout=READY_S)
 
 
 @pytest.fixture
@@ -235,7 +235,7 @@ def test_it_tells_whether_it_is_alive_and_ready_and_its_measures(server: Server)
     assert get(told["url"] + "/api/ready") == 200
     assert get(told["url"] + "/api/metrics") == 401
     request = urllib.request.Request(told["url"] + "/api/metrics", headers={"Authorization": f"Bearer {told['token']}"})
-    with urllib.request.urlopen(request, timeout=20) as answer:
+    with urllib.request.urlopen(request, timeout=READY_S) as answer:
         assert answer.headers["Content-Type"].startswith("application/openmetrics-text")
         text = answer.read().decode()
     families = {family.name: family for family in text_string_to_metric_families(text)}
@@ -307,7 +307,9 @@ def get(url: str, **headers: str) -> int:
     trust = ssl.create_default_context()
     trust.check_hostname, trust.verify_mode = False, ssl.CERT_NONE
     try:
-        with urllib.request.urlopen(urllib.request.Request(url, headers=headers), timeout=20, context=trust) as answer:
+        with urllib.request.urlopen(
+            urllib.request.Request(url, headers=headers), timeout=READY_S, context=trust
+        ) as answer:
             return int(answer.status)
     except urllib.error.HTTPError as error:
         return error.code

@@ -15,6 +15,7 @@ import pytest
 from netloom_core.backup.archive import Archive, write_archive
 from netloom_core.documents.tree import digest
 from tests.demo import Demo
+from tests.patience import SOON_S
 
 NETWORK = "127.29.10.0/24"
 
@@ -39,7 +40,7 @@ class Browser:
         )
 
     def _connection(self) -> http.client.HTTPConnection:
-        return http.client.HTTPConnection(self.host, self.port, timeout=20)
+        return http.client.HTTPConnection(self.host, self.port, timeout=SOON_S)
 
     def events(self, last: int | None = None) -> Iterator[tuple[int, str, dict]]:
         headers = {"Cookie": self.cookie} | ({"Last-Event-ID": str(last)} if last is not None else {})
@@ -67,7 +68,7 @@ class Browser:
 
 
 def until(events: Iterator[tuple[int, str, dict]], kind: str, **wanted: object) -> tuple[int, dict]:
-    deadline = time.monotonic() + 20
+    deadline = time.monotonic() + SOON_S
     for ident, name, data in events:
         if name == kind and all(data.get(key) == value for key, value in wanted.items()):
             return ident, data
@@ -110,7 +111,7 @@ def test_events_end_with_the_session(demo: Demo) -> None:
     assert connection.getresponse().status == 204
     begun = time.monotonic()
     until(stream, "signed-out")
-    assert time.monotonic() - begun < 5
+    assert time.monotonic() - begun < 12, "before it looks by itself"
 
 
 def test_points_follow_the_device_while_it_is_looked_at(demo: Demo) -> None:
@@ -195,7 +196,7 @@ def test_a_sweep_can_be_stopped_and_only_one_looks_at_a_line(demo: Demo) -> None
     assert (status, told["error"]["code"]) == (409, "conflict")
     time.sleep(2)
     assert post(demo, f"/api/runs/{run['id']}/cancel", {})[0] == 200
-    deadline = time.monotonic() + 15
+    deadline = time.monotonic() + SOON_S
     while time.monotonic() < deadline:
         newest = demo.json("devices")["devices"]
         if post(demo, f"/api/runs/{run['id']}/cancel", {})[0] == 409:
@@ -215,7 +216,7 @@ def readers(server: int) -> list[int]:
     return found
 
 
-def soon(test: Callable[[], bool], seconds: float = 20.0) -> bool:
+def soon(test: Callable[[], bool], seconds: float = SOON_S) -> bool:
     until = time.monotonic() + seconds
     while not test():
         if time.monotonic() > until:

@@ -24,7 +24,7 @@ def swept(demo: Demo) -> None:
 
 
 def running_step(demo: Demo, action: str) -> bool:
-    with sqlite3.connect(demo.data / "netloom.sqlite3", timeout=5) as db:
+    with sqlite3.connect(demo.data / "netloom.sqlite3", timeout=60) as db:
         found = db.execute("select count(*) from runs_step where action=? and state='acting'", [action]).fetchone()
     return bool(found[0])
 
@@ -42,7 +42,7 @@ def test_a_killed_server_settles_its_run_by_reading(demo: Demo) -> None:
         time.sleep(0.005)
     demo.kill_server()
     applying.wait(30)
-    with sqlite3.connect(demo.data / "netloom.sqlite3", timeout=5) as db:
+    with sqlite3.connect(demo.data / "netloom.sqlite3", timeout=60) as db:
         assert db.execute("select state from runs_run where kind='apply'").fetchall() == [("running",)]
 
     demo.start_server()
@@ -67,7 +67,7 @@ def demo_run(demo: Demo, kind: str) -> dict:
 
     def get(path: str):  # type: ignore[no-untyped-def]
         request = urllib.request.Request(found["url"] + path, headers={"Authorization": f"Bearer {found['token']}"})
-        with urllib.request.urlopen(request, timeout=10) as answer:
+        with urllib.request.urlopen(request, timeout=60) as answer:
             return json.load(answer)
 
     newest = next(run for run in get("/api/runs") if run["kind"] == kind)

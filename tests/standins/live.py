@@ -16,8 +16,7 @@ from netloom_core.model.work import StepState
 from netloom_core.testing.store import MemoryEvents, MemoryJournal, MemoryStore
 from netloom_standins.described.unit import DescribedUnit
 from tests.core.rig import Rig
-
-WAIT_S = 10.0
+from tests.patience import SOON_S
 
 
 class Live(Rig):
@@ -50,6 +49,6 @@ class Live(Rig):
 
     async def power_cut(self) -> None:
         await self.unit.power_cut()
-        async with asyncio.timeout(WAIT_S):
+        async with asyncio.timeout(SOON_S):
             while not self.unit.up:
                 await asyncio.sleep(0.02)

@@ -33,6 +33,7 @@ from netloom_standins.net_unit import NetUnit
 from netloom_standins.osdp_line import OsdpUnit
 from netloom_standins.pty_port import PtyPort
 from netloom_standins.site import build_units
+from tests.patience import SOON_S
 
 KEY = "30313233343536373839414243444546"  # of a secure channel, like any other
 
@@ -75,7 +76,7 @@ class Bench:
 
     async def power_cut(self) -> None:
         await self.unit.power_cut()
-        async with asyncio.timeout(10):
+        async with asyncio.timeout(SOON_S):
             while not self.unit.up:
                 await asyncio.sleep(0.05)
 

@@ -34,6 +34,7 @@ from netloom_core.sweep.methods.pjlink import Pjlink
 from netloom_core.sweep.methods.wsdiscovery import WsDiscovery
 from netloom_core.sweep.sweep import sweep
 from netloom_standins.described.camera import Camera
+from tests.patience import SOON_S
 from tests.standins.models import Bench, another, bench
 
 NETWORK = "127.29.73"
@@ -91,7 +92,7 @@ async def test_a_camera_by_onvif(library: Library, tmp_path: Path) -> None:
         await talk.drive("relay-2", "on")
         assert get(here.unit.memory.running, "/relays/2/state") == "on"
         await talk.write([Change("/network/address", f"{NETWORK}.7", f"{NETWORK}.8")])
-        async with asyncio.timeout(10):
+        async with asyncio.timeout(SOON_S):
             while not (here.unit.up and here.unit.address == f"{NETWORK}.8"):
                 await asyncio.sleep(0.05)
         assert (await strange.found(WsDiscovery(), "8", onvif=(OPERATOR,))).identity.serial == "TS-1007"
@@ -150,7 +151,7 @@ async def one_reply(here: Bench) -> bytes:
     port = here.owners.shared(here.line, artnet.PORT)
     async with port.listening(f"{NETWORK}.7") as inbox:
         await port.send(artnet.poll(), f"{NETWORK}.7")
-        until = asyncio.get_running_loop().time() + 4
+        until = asyncio.get_running_loop().time() + SOON_S
         while came := await inbox.next(until):
             if artnet.opcode(came[0]) == artnet.OP_POLL_REPLY:
                 return came[0]

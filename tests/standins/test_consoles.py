@@ -12,6 +12,7 @@ from netloom_core.console.session import Console, open_ssh, open_telnet
 from netloom_core.errors import NetloomError, NoAnswer, WrongCredentials
 from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
+from tests.patience import SOON_S
 from tests.standins.field import Field, field
 
 LOGIN = Credentials("manager", "marrowby")
@@ -26,7 +27,7 @@ async def here(library: Library) -> AsyncIterator[Field]:
 
 async def hears(console: Console, words: str) -> str:
     heard = ""
-    async with asyncio.timeout(8):
+    async with asyncio.timeout(SOON_S):
         while words not in heard:
             heard += (await console.read()).decode()
     return heard

@@ -18,6 +18,7 @@ from netloom_core.library.load import Library
 from netloom_core.model.image import Image
 from netloom_standins.described.binary import BinaryTalk
 from netloom_standins.described.loading import made
+from tests.patience import SOON_S
 from tests.standins.models import Bench, bench
 
 MODELS = {
@@ -48,7 +49,7 @@ def file_for(here: Bench, version: str, **more: Any) -> Image:
 
 async def back(here: Bench, version: str) -> None:
     """It starts anew, and tells that version then."""
-    async with asyncio.timeout(15):
+    async with asyncio.timeout(SOON_S):
         while here.unit.up:
             await asyncio.sleep(0.02)
         while True:
@@ -108,7 +109,7 @@ async def test_power_that_goes_on_the_way_is_told_and_it_takes_a_file_again(
         with pytest.raises(NetloomError) as told:
             await (await here.talk()).load(file, lambda sent: None)
         assert told.value.outcome != "not_sent"
-        async with asyncio.timeout(10):
+        async with asyncio.timeout(SOON_S):
             while not here.unit.up:
                 await asyncio.sleep(0.02)
         talk = await here.talk()
@@ -145,7 +146,7 @@ async def test_blocks_go_on_where_they_were_cut_off_and_another_file_begins_anew
             here.unit.faults.cut_load = 0.5
             with pytest.raises(NetloomError):
                 await (await here.talk()).load(file, lambda sent: None)
-            async with asyncio.timeout(10):
+            async with asyncio.timeout(SOON_S):
                 while not here.unit.up:
                     await asyncio.sleep(0.02)
 

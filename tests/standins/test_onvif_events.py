@@ -16,6 +16,7 @@ from netloom_core.model.device import Credentials
 from netloom_core.protocols import onvif
 from netloom_core.protocols.xml import parse
 from netloom_standins.described.camera import Camera
+from tests.patience import SOON_S
 from tests.standins.live import Live
 from tests.standins.models import bench
 
@@ -64,13 +65,13 @@ async def test_changes_are_told_as_they_happen(library: Library, tmp_path: Path)
                 seen.append(states)
 
         task = asyncio.ensure_future(watch())
-        async with asyncio.timeout(8):
+        async with asyncio.timeout(SOON_S):
             while not seen:
                 await asyncio.sleep(0.05)
         assert seen[0] == {"relay-1": "off", "relay-2": "off", "input-1": "rest", "input-2": "rest"}
         here.unit.set_point("input-2", "active")
         await (await here.talk()).drive("relay-1", "on")
-        async with asyncio.timeout(8):
+        async with asyncio.timeout(SOON_S):
             while {name: state for one in seen[1:] for name, state in one.items()} != {
                 "input-2": "active",
                 "relay-1": "on",

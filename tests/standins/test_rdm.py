@@ -26,6 +26,7 @@ from netloom_core.protocols import artnet, artnet_rdm, rdm
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.artnet import ArtNetPoll
 from netloom_core.sweep.sweep import sweep
+from tests.patience import SOON_S
 from tests.standins.models import bench
 
 NETWORK = "127.29.70"
@@ -192,7 +193,7 @@ async def test_one_that_needs_more_time_each_time_is_busy() -> None:
 async def test_one_that_needs_an_hour_is_not_waited_for() -> None:
     async with wire(lambda m: [told(m, b"\x8c\xa0", rdm.ACK_TIMER)]) as (node, _):
         with pytest.raises(Busy, match="3600 s"):
-            await asyncio.wait_for(node.get(UNIT, rdm.LABEL), 2)
+            await asyncio.wait_for(node.get(UNIT, rdm.LABEL), SOON_S)
 
 
 async def test_answers_to_others_and_old_ones_are_not_ours() -> None:
@@ -278,7 +279,9 @@ async def test_a_node_that_tells_hundreds_who_are_silent_has_an_end(
     monkeypatch.setattr("netloom_core.sweep.methods.artnet.broadcast_of", lambda *_: FALSE_NODE)
     monkeypatch.setattr("netloom_core.sweep.methods.artnet.UNIT_S", 0.1)
     try:
-        result = await asyncio.wait_for(sweep([LINE], [], library, Owners(), SystemClock(), methods=[ArtNetPoll()]), 15)
+        result = await asyncio.wait_for(
+            sweep([LINE], [], library, Owners(), SystemClock(), methods=[ArtNetPoll()]), SOON_S
+        )
     finally:
         transport.close()
     assert [finding.address for finding in result.findings] == [FALSE_NODE]

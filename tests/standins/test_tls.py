@@ -21,6 +21,7 @@ from netloom_core.sweep.methods.connect import ConnectScan
 from netloom_core.sweep.methods.http import HttpIdentify
 from netloom_core.sweep.sweep import sweep
 from netloom_standins import certificate
+from tests.patience import SOON_S
 from tests.standins.models import bench
 
 NETWORK = "127.29.71"
@@ -104,4 +105,4 @@ async def test_a_long_answer_comes_whole() -> None:
 async def test_servers_that_misbehave(how: dict, error: type[NetloomError], told: str) -> None:
     async with server(how.pop("answer", b""), **how) as port:
         with pytest.raises(error, match=told):
-            await asyncio.wait_for(ask(port), 4)
+            await asyncio.wait_for(ask(port), SOON_S)

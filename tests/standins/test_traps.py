@@ -20,13 +20,13 @@ from netloom_core.library.load import Library
 from netloom_core.live import session
 from netloom_core.protocols import snmp_notice
 from netloom_core.protocols.snmp_notice import notice
+from tests.patience import SOON_S
 from tests.standins.models import Bench, bench
 
 TOOLS: Any = api.PROTOCOL_MODULES[api.SNMP_VERSION_2C]
 NETWORK = "127.41.{n}"
 PORT = 10162
 FLOOD_S = 2.0  # that a flood of a thousand lasts; it lasts longer where the computer is busy
-SOON_S = 3.0  # far less than the wait between looks where it says when something changed
 
 
 def inform(number: int = 77) -> bytes:
@@ -63,7 +63,7 @@ async def watched(here: Bench) -> AsyncIterator[asyncio.Queue[dict[str, str]]]:
 @pytest.fixture(autouse=True)
 def seldom(monkeypatch: pytest.MonkeyPatch) -> None:
     """Nobody looks for its own sake while a test lasts."""
-    monkeypatch.setattr(session, "HINTED_S", 60.0)
+    monkeypatch.setattr(session, "HINTED_S", 10 * SOON_S)
 
 
 def links(states: dict[str, str]) -> dict[str, str]:
