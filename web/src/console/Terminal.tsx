@@ -25,7 +25,7 @@ export function Terminal({ session, phrases, close }: Props) {
   const bytes = useRef(new Uint8Array());
   const [hex, setHex] = useState<string[]>();
   const [stamps, setStamps] = useState(false);
-  const stamped = useRef({ on: false, fresh: true });
+  const stamped = useRef({ on: false, fresh: true, decoder: new TextDecoder() });
   const [ended, setEnded] = useState("");
   const typing = useTyping(session.id);
 
@@ -157,9 +157,9 @@ function joined(before: Uint8Array, more: Uint8Array): Uint8Array<ArrayBuffer> {
 }
 
 /** The time before each line that begins. */
-function withStamps(data: Uint8Array, state: { fresh: boolean }): string {
+function withStamps(data: Uint8Array, state: { fresh: boolean; decoder: TextDecoder }): string {
   let text = "";
-  for (const char of new TextDecoder().decode(data)) {
+  for (const char of state.decoder.decode(data, { stream: true })) {
     if (state.fresh && char !== "\r" && char !== "\n") {
       text += `\x1b[2m${new Date().toISOString().slice(11, 23)}\x1b[0m `;
       state.fresh = false;

@@ -9,9 +9,27 @@ export function base64Of(bytes: Uint8Array): string {
   return btoa(text);
 }
 
-/** Text for reading: escape sequences gone, other control characters shown as what they are. */
-export function printable(base64: string): string {
-  const text = new TextDecoder("utf-8", { fatal: false }).decode(bytesOf(base64));
+const HALF = /\x1b(\[[0-9;?]*)?$/;
+
+/**
+ * Texts for reading, of pieces of one or more streams: escape sequences gone, other control characters shown as what
+ * they are. A letter or a sequence that came in two pieces stands in the second.
+ */
+export function printables<Piece extends { data: string }>(pieces: readonly Piece[], streamOf: (piece: Piece) => unknown): string[] {
+  const streams = new Map<unknown, { decoder: TextDecoder; half: string; last: number }>();
+  const texts = pieces.map((piece, at) => {
+    const stream = streams.get(streamOf(piece)) ?? { decoder: new TextDecoder(), half: "", last: at };
+    streams.set(streamOf(piece), stream);
+    const came = stream.half + stream.decoder.decode(bytesOf(piece.data), { stream: true });
+    stream.half = HALF.exec(came)?.[0] ?? "";
+    stream.last = at;
+    return came.slice(0, came.length - stream.half.length);
+  });
+  for (const { decoder, half, last } of streams.values()) texts[last] += half + decoder.decode();
+  return texts.map(readable);
+}
+
+function readable(text: string): string {
   return text
     .replace(/\x1b\[[0-9;?]*[A-Za-z]/g, "")
     .replace(/\r\n?/g, "\n")

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Device } from "../api/client";
-import { base64Of, bytesOf, hexLines, printable } from "./bytes";
+import { base64Of, bytesOf, hexLines, printables } from "./bytes";
 import { addressNumber, inState, stateOf } from "./knots";
 import { live, whoIs } from "./live";
 import { namedBy } from "./naming";
@@ -34,7 +34,18 @@ describe("bytes", () => {
     expect(bytesOf(base64Of(all))).toEqual(all);
   });
   it("are shown as text without escape sequences", () => {
-    expect(printable(btoa("\x1b[1mHi\x1b[0m\r\nthere\x07"))).toBe("Hi\nthere<07>");
+    expect(printables([{ data: btoa("\x1b[1mHi\x1b[0m\r\nthere\x07") }], () => "in")).toEqual(["Hi\nthere<07>"]);
+  });
+  it("are shown as text though letters and sequences came in two pieces, and streams between each other", () => {
+    const came = new TextEncoder().encode("\x1b[1mTür");
+    const pieces = [...came].flatMap((byte) => [
+      { data: base64Of(Uint8Array.of(byte)), out: false },
+      { data: btoa("x"), out: true },
+    ]);
+    const texts = printables(pieces, (piece) => piece.out);
+    expect(texts.filter((_, at) => at % 2 === 0).join("")).toBe("Tür");
+    expect(texts.filter((_, at) => at % 2 === 1).join("")).toBe("x".repeat(came.length));
+    expect(printables([{ data: btoa("a\xc3") }, { data: btoa("\x1b[") }], () => 0)).toEqual(["a", "\ufffd<1b>["]);
   });
   it("are shown in hex with offsets", () => {
     const [first, second] = hexLines(new TextEncoder().encode("0123456789abcdefZ"), 16);

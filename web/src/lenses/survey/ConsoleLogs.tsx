@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { WholeDevice } from "../../api/client";
 import { consoleLogQuery, consoleLogsQuery } from "../../api/queries";
 import { exact, plural } from "../../lib/words";
-import { printable } from "../../lib/bytes";
+import { printables } from "../../lib/bytes";
 import { Heading, Waiting } from "../../ui/parts";
 
 /** Logs of consoles that people had with the device. */
@@ -32,13 +32,14 @@ export function ConsoleLogs({ device }: { device: WholeDevice }) {
 function Log({ id }: { id: string }) {
   const log = useQuery(consoleLogQuery(id));
   if (!log.data) return <Waiting>Reading the log …</Waiting>;
+  const texts = printables(log.data.entries, (entry) => entry.direction);
   return (
     <ol className="mt-1 max-h-72 overflow-auto rounded-[3px] bg-ground px-2 py-1 font-mono text-[12px]">
       {log.data.entries.map((entry, index) => (
         <li key={index} className="grid grid-cols-[5.5rem_2.6rem_1fr] gap-1">
           <span className="text-soft">{new Date(entry.time).toLocaleTimeString()}</span>
           <span className="text-soft">{entry.direction === "in" ? "came" : entry.direction === "out" ? "sent" : "note"}</span>
-          <span className="break-all whitespace-pre-wrap">{printable(entry.data)}</span>
+          <span className="break-all whitespace-pre-wrap">{texts[index]}</span>
         </li>
       ))}
     </ol>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import clsx from "clsx";
 import { useRef, useState } from "react";
 import { api, asProblem, got, type Line, type Schemas } from "../../api/client";
-import { bytesOf, hexLines, printable } from "../../lib/bytes";
+import { bytesOf, hexLines, printables } from "../../lib/bytes";
 import { Button } from "../../ui/Button";
 import { Choice, Heading, Trouble } from "../../ui/parts";
 
@@ -48,6 +48,8 @@ function Passing({ line }: { line: Line }) {
     enabled: !still,
     gcTime: 0,
   });
+  const shown = data?.shown ?? [];
+  const texts = look === "hex" ? shown.map((piece) => hexLines(bytesOf(piece.data)).join("\n")) : printables(shown, (piece) => piece.out).map((text) => text.replace(/\n/g, "↵"));
   const errors = Object.entries(data?.errors ?? {});
   return (
     <>
@@ -65,21 +67,21 @@ function Passing({ line }: { line: Line }) {
       {data?.trouble && <Trouble problem={{ message: data.trouble, hint: "It is tried again every two seconds." }} />}
       {data && !data.shown.length && <p className="text-[12.5px] text-soft">Nothing has passed yet. What comes in is shown, and what Netloom sends.</p>}
       <ol className="flex max-h-80 flex-col-reverse overflow-auto border border-weave bg-ground font-mono text-[12px]" aria-label="What passed, the newest first" tabIndex={0}>
-        {data && [...data.shown].reverse().map((piece) => <Row key={piece.number} piece={piece} look={look} />)}
+        {shown.map((piece, at) => <Row key={piece.number} piece={piece} text={texts[at]} />).reverse()}
       </ol>
       <p className="mt-1 text-[12px] text-soft">Passwords are not shown, and what is typed on a console is in its own log. The newest 128 kB are kept, in memory only.</p>
     </>
   );
 }
 
-function Row({ piece, look }: { piece: Piece; look: Look }) {
+function Row({ piece, text }: { piece: Piece; text: string }) {
   return (
     <li className="flex gap-2 px-1.5 py-px">
       <time className="shrink-0 text-soft">{clock(piece.time)}</time>
       <span className={clsx("w-16 shrink-0", piece.out ? "text-indigo" : "text-ink")} title={piece.out ? piece.who : undefined}>
         {piece.out ? "sent" : "came"}
       </span>
-      <span className="min-w-0 break-all whitespace-pre-wrap">{look === "hex" ? hexLines(bytesOf(piece.data)).join("\n") : printable(piece.data).replace(/\n/g, "↵")}</span>
+      <span className="min-w-0 break-all whitespace-pre-wrap">{text}</span>
     </li>
   );
 }
