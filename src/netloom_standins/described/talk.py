@@ -5,6 +5,7 @@ SSH.
 from __future__ import annotations
 
 import asyncio
+import codecs
 import re
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -107,6 +108,7 @@ class Talk:
         self.unit, self.form = unit, form
         self._send, self._hang_up = send, hang_up
         self._line = ""
+        self._letters = codecs.getincrementaldecoder("utf-8")("replace")  # one may come in two pieces
         self._state = "user" if form.user or form.password else "closed" if form.enter else "open"
         self._login = ""
         self._pages: list[str] = []
@@ -157,7 +159,7 @@ class Talk:
         if self._receiver is not None:
             self._file(data)
             return
-        for letter in data.decode("utf-8", "replace"):
+        for letter in self._letters.decode(data):
             if self._pages:
                 self._more(letter)
                 continue
