@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from netloom_core.protocols.framing import CRACKLE
+
 
 class EchoFilter:
-    """Takes what arrives after a request; gives it on without the request itself.
+    """Takes what arrives after a request; gives it on without the request itself, and what its driver left before it.
 
     Bytes that may still be the echo are held until that is decided, since an answer can begin
     with the same ones.
@@ -25,9 +27,18 @@ class EchoFilter:
         if self._decided:
             return arrived
         self._held += arrived
-        if len(self._held) < len(self.sent) and self.sent.startswith(self._held):
-            return b""
+        for start in range(min(CRACKLE, len(self._held)) + 1):
+            rest = self._held[start:]
+            if rest.startswith(self.sent):
+                self.echoed = True
+                self.release()
+                return rest[len(self.sent) :]
+            if self.sent.startswith(rest):
+                return b""
+        return self.release()
+
+    def release(self) -> bytes:
+        """What was held, where nothing more comes that would decide it."""
         self._decided = True
         held, self._held = self._held, b""
-        self.echoed = held.startswith(self.sent)
-        return held[len(self.sent) :] if self.echoed else held
+        return held

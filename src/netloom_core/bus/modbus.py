@@ -83,7 +83,8 @@ async def _next(
             patience.go_on(line.crackle.rest(took))
         arrived = await heard(link.read, patience.rest(took + REST_S) if replies.held > CRACKLE else patience)
         if not arrived:
-            if replies.held and (answer := replies.end()) is None:
+            replies.feed(own.release() if own else b"")
+            if replies.held and (answer := replies.take() or replies.end()) is None:
                 line.crackle.nothing_followed()
             return answer
         if not replies.held:

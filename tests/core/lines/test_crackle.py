@@ -33,19 +33,22 @@ UNITS = {"osdp": osdp_unit, "modbus": lambda library, *unit: modbus_unit(*unit)}
     on=few,
     off=few,
     own=few,
+    echoes=st.booleans(),
     delay=st.floats(0.002, 0.195),
     numbers=st.sets(st.integers(1, 126), min_size=1, max_size=4),
 )
-@example(on=b"\x00", off=b"", own=b"", delay=0.01, numbers={3, 17})
-@example(on=b"", off=b"\xff", own=b"", delay=0.01, numbers={3, 17})
-@example(on=b"", off=b"", own=b"\xff", delay=0.01, numbers={3, 17})
-@example(on=b"SS", off=b"S", own=b"S", delay=0.19, numbers={83, 90})
+@example(on=b"\x00", off=b"", own=b"", echoes=False, delay=0.01, numbers={3, 17})
+@example(on=b"", off=b"\xff", own=b"", echoes=False, delay=0.01, numbers={3, 17})
+@example(on=b"", off=b"", own=b"\xff", echoes=False, delay=0.01, numbers={3, 17})
+@example(on=b"SS", off=b"S", own=b"S", echoes=False, delay=0.19, numbers={83, 90})
+@example(on=b"", off=b"", own=b"\xff", echoes=True, delay=0.01, numbers={3, 17})
 def test_nobody_is_lost_and_nobody_invented(
-    library: Library, protocol: str, on: bytes, off: bytes, own: bytes, delay: float, numbers: set[int]
+    library: Library, protocol: str, on: bytes, off: bytes, own: bytes, echoes: bool, delay: float, numbers: set[int]
 ) -> None:
     line = Line("bus", "Bus", "serial", path="made up", speed=9600, protocol=protocol)
     units = [replace(UNITS[protocol](library, n, 9600, delay), on=on, off=off) for n in numbers]
-    result, found = scanned(library, line, METHODS[protocol], Wire(units, off=own), [])
+    wire = Wire(units, on=own, off=own, echoes=echoes)
+    result, found = scanned(library, line, METHODS[protocol], wire, [])
     assert found == {(n, 9600) for n in numbers}
     assert not [f.facts for f in result.findings if "garbled" in f.facts or "noise" in f.facts]
     notes = [note for report in result.reports for note in report.notes if "hold" in note]

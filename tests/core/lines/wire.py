@@ -26,11 +26,14 @@ class Unit:
 
 
 class Wire(Port):
-    """The port at one end of it. `off` is what its own driver leaves on the line when it is switched off."""
+    """The port at one end of it. `on` and `off` is what its own driver leaves on the line; where it `echoes`, it hears
+    what it says."""
 
-    def __init__(self, units: Iterable[Unit], speed: int = 9600, off: bytes = b"") -> None:
+    def __init__(
+        self, units: Iterable[Unit], speed: int = 9600, *, on: bytes = b"", off: bytes = b"", echoes: bool = False
+    ) -> None:
         super().__init__()
-        self.speed, self._off = speed, off
+        self.speed, self._on, self._off, self._echoes = speed, on, off, echoes
         self._units = tuple(units)
         self._on_it: list[list[float]] = []  # begin, end and whether it was spoiled, of each answer
 
@@ -46,8 +49,10 @@ class Wire(Port):
     def write(self, data: bytes) -> None:
         loop, took = asyncio.get_running_loop(), line_time(len(data), self.speed)
         overlapped = self._spoils(loop.time(), loop.time() + took)
-        if self._off:
-            loop.call_later(took, self._come, self._off)
+        if self._echoes:
+            loop.call_later(took / 2, self._come, self._on + data[:2])
+            loop.call_later(took, self._come, data[2:])
+        loop.call_later(took, self._come, self._off)
         for unit in self._units:
             if unit.speed != self.speed or overlapped:
                 continue
