@@ -202,11 +202,20 @@ def clear(unit: Unit) -> None:
 def port(
     name: Annotated[str, typer.Argument(help="name of a serial port, as `fault ports` lists them")],
     rename: Annotated[str, typer.Option(help="come back under this name")] = "",
+    crackle: Annotated[bool | None, typer.Option("--crackle/--still", help="bytes that drivers leave on it")] = None,
 ) -> None:
-    """The adapter of a serial line is pulled out; with --rename it comes back as another port."""
-    body = {"kind": "rename", "to": rename} if rename else {"kind": "unplug"}
+    """The adapter of a serial line is pulled out; with --rename it comes back as another port.
+
+    With --crackle it stays, and whoever is switched on or off leaves a byte on the line.
+    """
+    body: dict[str, Any] = {"kind": "unplug"}
+    said = "pulled out"
+    if rename:
+        body, said = {"kind": "rename", "to": rename}, f"came back as {rename}"
+    elif crackle is not None:
+        body, said = {"kind": "crackle", "on": crackle}, "crackles" if crackle else "is still"
     done = _call("POST", f"/ports/{quoted(name)}", body)
-    give(done) if context.json else note(f"{name}: {'came back as ' + rename if rename else 'pulled out'}.")
+    give(done) if context.json else note(f"{name}: {said}.")
 
 
 @fault_app.command("ports")

@@ -4,7 +4,7 @@ On 127.0.0.1 with a token that only the owner of the data folder can read.
     GET  /units                    all units with their troubles
     POST /units/<id>/fault         {"kind": ..., ...}; kinds are in FAULTS
     GET  /ports                    the serial ports
-    POST /ports/<name>             {"kind": "unplug"}, or {"kind": "rename", "to": ...}
+    POST /ports/<name>             {"kind": "unplug"}, {"kind": "rename", "to": ...} or {"kind": "crackle", "on": ...}
     GET  /sources                  what gives pictures and is no unit
     POST /sources/<name>           {"on": true, "format": ..., "protected": ...}, each as it is wanted
 """
@@ -250,7 +250,7 @@ class Control:
         await reply(send, 200, described(unit, parts[1]))
 
     async def _port(self, scope: dict[str, Any], body: dict[str, Any], send: Send) -> None:
-        """The adapter of a serial line is pulled out, or comes back as another port."""
+        """The adapter of a serial line is pulled out, comes back as another port, or its line lacks its resistors."""
         name = scope["path"].removeprefix("/ports").strip("/")
         port, to = self._ports.get(name), str(body.get("to", ""))
         if (scope["method"], name) == ("GET", ""):
@@ -261,6 +261,9 @@ class Control:
         elif port is not None and body.get("kind") == "rename" and re.fullmatch(r"[a-z0-9-]{1,40}", to):
             port.rename(to)
             await reply(send, 200, {"port": to})
+        elif port is not None and body.get("kind") == "crackle":
+            port.crackles = body.get("on") is True
+            await reply(send, 200, {"port": name})
         else:
             await reply(send, 404, {"problem": "no such port or kind of fault"})
 

@@ -19,6 +19,7 @@ from typing import Any
 
 from netloom_core.bus.timing import line_time
 
+ON, OFF = b"\xfe", b"\xf0"  # what a driver leaves on a line that nothing polarises
 PIECE = 8  # bytes written at once while a reply goes out
 SPEEDS = {
     getattr(termios, f"B{speed}"): speed for speed in (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200, 230400)
@@ -34,6 +35,7 @@ class PtyPort:
         self._described = described
         self._busy: set[asyncio.Task[None]] = set()
         self.plugged = False
+        self.crackles = False  # whether drivers leave bytes on it as they are switched
         self._plug_in()
 
     def _plug_in(self) -> None:
@@ -97,6 +99,8 @@ class PtyPort:
             data = os.read(self.master, 4096)
         except (BlockingIOError, OSError):
             return
+        if self.crackles:
+            self.work(self._left(OFF, line_time(len(data), self.speed() or 9600)))
         self.received(data)
 
     def received(self, data: bytes) -> None:
@@ -109,13 +113,17 @@ class PtyPort:
 
     async def send(self, data: bytes, speed: int) -> None:
         """With line time, in pieces as an adapter hands them over."""
+        data = ON + data + OFF if self.crackles else data
         for start in range(0, len(data), PIECE):
             piece = data[start : start + PIECE]
-            await asyncio.sleep(line_time(len(piece), speed))
-            if not self.plugged:
-                return
+            await self._left(piece, line_time(len(piece), speed))
+
+    async def _left(self, data: bytes, seconds: float) -> None:
+        """On the line after that time."""
+        await asyncio.sleep(seconds)
+        if self.plugged:
             with contextlib.suppress(BlockingIOError):
-                os.write(self.master, piece)
+                os.write(self.master, data)
 
 
 def mixed(replies: list[bytes]) -> bytes:

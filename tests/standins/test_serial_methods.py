@@ -57,13 +57,15 @@ def bridge(library: Library, speed: int = 57600) -> DescribedUnit:
 # Modbus
 
 
+@pytest.mark.parametrize("crackles", [False, True])
 async def test_units_twins_and_one_at_another_speed(
-    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, crackles: bool
 ) -> None:
     monkeypatch.setattr(modbus, "MAX_UNIT", 8)
     units = [module(library, 1, "GM-1"), module(library, 5, "GM-5"), module(library, 5, "GM-6", firmware="1.4"),
              module(library, 7, "GM-7", speed=9600)]  # fmt: skip
     bus = RegisterLine(tmp_path / "bus", units)
+    bus.crackles = crackles
     bus.start()
     line = replace(BUS, path=str(bus.link))
     known = [Known("d5", "grayle|gm-5", "grayle-m4", "bus", "5", 19200)]
@@ -77,6 +79,7 @@ async def test_units_twins_and_one_at_another_speed(
     assert found["7", 9600].identity.serial == "GM-7"
     assert found["5", 19200].status == "duplicate"
     assert "Two units talk at once on address 5" in absent.reasons[0].reason
+    assert any("a few bytes came" in note for note in result.reports[0].notes) == crackles
 
 
 class Deaf(PtyPort):
