@@ -60,6 +60,7 @@ def scanned(
     result = run(sweep([line], known, library, owners, VirtualClock(), methods=[method]))
     assert result.complete
     assert result.troubles == []
+    assert result.reports[0].sent > 100, "each question is counted"
     return result, {(int(f.address), f.speed or 0) for f in result.findings}
 
 

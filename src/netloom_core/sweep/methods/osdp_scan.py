@@ -73,6 +73,7 @@ class Bus:
         garbled: list[float] = []
         for attempt in range(GARBLED_TRIES + 1):
             talk = Session(address, retries=0)
+            await look.pace.take()
             try:
                 ident = await owner.converse(
                     address, speed, flows.identify(), who="sweep", timeout=seconds, session=talk
@@ -118,6 +119,7 @@ class Bus:
         facts: dict[str, str] = {}
 
         async def asked(flow: Generator[Command, Reply, Told]) -> Told:
+            await self._look.pace.take()
             return await self._owner.converse(*place, flow, who="sweep", timeout=self.full, session=talk)
 
         try:
