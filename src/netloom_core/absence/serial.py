@@ -51,13 +51,13 @@ async def port_itself(case: Case) -> list[Reason]:
 async def what_came(case: Case) -> list[Reason]:
     """Nothing at all, noise, or others but not this one."""
     line = case.line
-    noise = [f for f in case.findings if f.line == line.id and f.facts.get("noise")]
-    if noise:
+    noisy = sorted({f.speed or line.speed for f in case.findings if f.line == line.id and f.facts.get("noise")})
+    if noisy:
         return [
             Reason(
-                f"Bytes come that make no sense at {noise[0].speed} baud, and at no other usual speed.",
+                f"Bytes come that make no sense at {' and '.join(map(str, noisy))} baud.",
                 "Look whether the wires are crossed or the levels are wrong (RS-232 on RS-485), and at parity.",
-                "Every usual speed was tried with the profiles' greetings.",
+                "The sweep asked at every usual speed.",
                 88,
             )
         ]
@@ -71,7 +71,7 @@ async def what_came(case: Case) -> list[Reason]:
             Reason(
                 f"Not one byte came from the line {line.name}: asked at {speed} baud and at the other usual speeds.",
                 "Look at the power of the devices, at A and B (or transmit and receive) being swapped, at the adapter.",
-                f"Every address was asked on {line.path}.",
+                f"The sweep asked on {line.path}.",
                 86,
             )
         ]

@@ -81,7 +81,7 @@ def test_osdp(library: Library, units: list[Place], expected: set[int]) -> None:
 
 
 @settings(max_examples=30, deadline=None)
-@given(units=units([1, 3, 4, 5, 16], (9600, 19200), 0.45), expected=st.sets(st.sampled_from([1, 3, 16]), max_size=2))
+@given(units=units([1, 3, 4, 5, 16], SPEEDS, 0.45), expected=st.sets(st.sampled_from([1, 3, 16]), max_size=2))
 @example(units=[(16, 19200, 0.4)], expected={16})
 @example(units=[(5, 9600, 0.3), (247, 9600, 0.2)], expected=set())
 @example(units=[(16, 19200, 0.9)], expected={16})  # its profile gives it a second

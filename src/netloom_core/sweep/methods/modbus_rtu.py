@@ -25,13 +25,14 @@ GARBLED_TRIES = 2
 BUDGET_EACH_S = 0.5
 QUIET_S = 0.05
 QUIET_READS = 20
+USUAL_SPEEDS = (9600, 19200, 38400, 57600, 115200)  # the first two every unit has, serial line guide clause 3.2
 OTHER_SPEED_UNITS = 16  # at other speeds only the lowest numbers, where factories put units
 
 
 def _speeds(look: Look) -> list[int]:
     """The line's own first."""
-    others = {speed for p in look.library for way in p.of_protocol("modbus") for speed in way.speeds}
-    return [look.line.speed, *sorted(others - {look.line.speed})]
+    theirs = {speed for p in look.library for way in p.of_protocol("modbus") for speed in way.speeds}
+    return list(dict.fromkeys([look.line.speed, *USUAL_SPEEDS, *sorted(theirs)]))
 
 
 def _full(look: Look) -> float:
