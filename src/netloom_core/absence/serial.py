@@ -69,7 +69,7 @@ async def what_came(case: Case) -> list[Reason]:
     if not case.heard:
         return [
             Reason(
-                f"Not one byte came from the line {line.name}: asked at {speed} baud and at the other usual speeds.",
+                f"Nobody at all answers on the line {line.name}: asked at {speed} baud and at the other usual speeds.",
                 "Look at the power of the devices, at A and B (or transmit and receive) being swapped, at the adapter.",
                 f"The sweep asked on {line.path}.",
                 86,
