@@ -116,14 +116,19 @@ TALKING = profile(
 )  # fmt: skip
 
 
-def talked(asked: bytes) -> tuple[bytes, bytes | None]:
+def answered(asked: bytes) -> tuple[bytes, bytes | None]:
     if not asked.endswith(b"\r"):
         return asked, None
     return b"", b"= S7\r\n" if b"who" in asked else b"ready\r\n"
 
 
 @pytest.mark.parametrize("delay", [0.01, 0.6, 1.9])
-def test_a_dialogue_of_one_on_record(delay: float) -> None:
+@pytest.mark.parametrize("crackle", [b"", b"\x00", b"\xf0\xfe"])
+def test_a_dialogue_of_one_on_record(delay: float, crackle: bytes) -> None:
+    def talked(asked: bytes) -> tuple[bytes, bytes | None]:
+        left, told = answered(asked)
+        return left, None if told is None else crackle + told + crackle
+
     line, owners = Line("bus", "Bus", "serial", path="made up", speed=19200, protocol="dialogue"), Owners()
     owners.serial(line)._link = FarEnd(talked, itertools.repeat(delay), 1.0)
     known = [Known("d", "peer|s7", TALKING.id, "bus", DIRECT, 19200)]

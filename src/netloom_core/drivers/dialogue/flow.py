@@ -21,7 +21,7 @@ MAX_ANNOUNCED = 500
 _CONTROL = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|[\x00\x07\x0e\x0f]")
 LONGEST_CONTROL = 16
 NO_TEXT = "\ufffd"  # stands for a byte that is none
-_CRACKLE = re.compile(rf"\A{NO_TEXT}{{1,{CRACKLE}}}|{NO_TEXT}{{1,{CRACKLE}}}\Z")
+_CRACKLE = re.compile(rf"\A[\x00{NO_TEXT}]{{1,{CRACKLE}}}|[\x00{NO_TEXT}]{{1,{CRACKLE}}}\Z")
 _END = re.compile(r"\r\n|\n\r|\r|\n")
 
 

@@ -13,7 +13,7 @@ import re
 from netloom_core.bus.owner import ALONE, SerialOwner
 from netloom_core.bus.timing import line_time
 from netloom_core.drivers.carrier import SerialPort
-from netloom_core.drivers.dialogue.flow import Answer, Heard, Missing, without_crackle
+from netloom_core.drivers.dialogue.flow import NO_TEXT, Answer, Heard, Missing, without_crackle
 from netloom_core.drivers.dialogue.form import DialogueChannel
 from netloom_core.drivers.dialogue.talk import Conversation, facts_of
 from netloom_core.drivers.framed.driver import Talk as FramedTalk
@@ -96,7 +96,7 @@ class Dialogue(Method):
         if not came:
             return {}
         text = without_crackle(came.decode("utf-8", "replace"))
-        if readable(came) < READABLE:
+        if readable(text) < READABLE:
             return {"noise": "yes"}
         if begun := starting(look.library, text):
             return begun
@@ -177,10 +177,10 @@ def _asks(way: Way) -> bool:
     return bool(way.identify) if isinstance(way, FramedChannel) else bool(way.greeting) and not way.sign_in
 
 
-def readable(data: bytes) -> float:
-    """Share of characters that a text is made of."""
-    good = sum(1 for byte in data if 32 <= byte < 127 or byte in (8, 9, 10, 13, 27))
-    return good / len(data) if data else 1.0
+def readable(text: str) -> float:
+    """Share of characters that a text is made of; none of nothing."""
+    good = sum(1 for one in text if (one.isprintable() and one != NO_TEXT) or one in "\b\t\n\r\x1b")
+    return good / len(text) if text else 0.0
 
 
 async def converse(link: ByteLink, words: str, guard: float = 0, seconds: float = ANSWER_S) -> bytes:
