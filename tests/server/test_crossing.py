@@ -11,6 +11,7 @@ import pytest
 from netloom_core.errors import StoreTrouble
 from netloom_server.base import crossing
 from netloom_server.base.crossing import Thread
+from tests.patience import SOON_S
 
 LONGEST_S = 0.3
 
@@ -21,7 +22,7 @@ class Hanging:
         self.done: list[str] = []
 
     def hang(self) -> str:
-        self.go.wait(20)
+        self.go.wait(SOON_S)
         self.done.append("hung")
         return "late"
 
@@ -66,7 +67,10 @@ async def test_many_that_wait_for_one_that_hangs_cost_one_thread(hanging: Hangin
     assert thread.given_up == 1
 
 
-async def test_whoever_is_cancelled_waits_until_it_is_done_and_no_longer_than_that(hanging: Hanging) -> None:
+async def test_whoever_is_cancelled_waits_until_it_is_done_and_no_longer_than_that(
+    hanging: Hanging, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(crossing, "LONGEST_S", SOON_S)
     thread = Thread()
     work = asyncio.ensure_future(thread.do(hanging.hang))
     await asyncio.sleep(0.05)

@@ -14,6 +14,7 @@ from netloom_server.base.gather import MOST, Gathered
 from netloom_server.host.journal import RecordJournal
 from netloom_server.runs.models import JournalEntry as Row
 from netloom_server.runs.services import journal
+from tests.patience import SOON_S
 
 
 class Work:
@@ -25,7 +26,7 @@ class Work:
 
     def __call__(self, items: Sequence[int]) -> list[int]:
         self.batches.append(list(items))
-        assert self.go.wait(10)
+        assert self.go.wait(SOON_S)
         if 13 in items:
             raise RequestError("thirteen")
         if 99 in items:
