@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from netloom_cli.client import DIFFERS, FAILED, begin, call, context, fail, follow, give, note, quoted
+from netloom_cli.client import DIFFERS, FAILED, WORDS, begin, call, context, fail, follow, give, note, quoted
 from netloom_cli.output import say, table, value, where
 
 LOOK_S = 0.3
@@ -79,7 +79,8 @@ def _trouble_of(line: dict[str, Any]) -> str:
 
 
 def _place_of(line: dict[str, Any]) -> str:
-    return line["network"] or line["parent_name"] or f"{line['path']} · {line['speed']} baud"
+    framing = "" if line["parity"] == "N" else f", 8{line['parity']}1"
+    return line["network"] or line["parent_name"] or f"{line['path']} · {line['speed']} baud{framing}"
 
 
 @line_app.command("add")
@@ -111,6 +112,23 @@ def one_of(kind: str, word: str) -> dict[str, Any]:
             found: dict[str, Any] = one
             return found
     fail("not-found", f"There is no {kind} {word}.", f"`{kind}s` lists them.")
+
+
+@line_app.command("set")
+def line_set(
+    line: str,
+    name: Annotated[str, typer.Option(help="its new name")] = "",
+    serial: Annotated[str, typer.Option(help="path of its port, or rfc2217://HOST:PORT")] = "",
+    speed: Annotated[int, typer.Option(help="its usual speed in baud")] = 0,
+    parity: Annotated[str, typer.Option(help="N, E or O")] = "",
+) -> None:
+    """Another name; of a serial line another port, speed or parity. No device is told anything."""
+    given = {"name": name, "path": serial, "speed": speed, "parity": parity}
+    body = {key: value for key, value in given.items() if value}
+    if not body:
+        fail("words", "Nothing is to be set.", "Say --name, --serial, --speed or --parity.", WORDS)
+    made = call("PATCH", f"/api/lines/{quoted(one_of('line', line)['id'])}", body)
+    give({"line": made}) if context.json else note(f"{made['name']}: {_place_of(made)}.")
 
 
 @line_app.command("remove")

@@ -56,6 +56,26 @@ def test_a_line_that_is_in_use_is_left_alone(other: Line) -> None:
         lines.merge(other, net())
 
 
+def test_the_port_of_a_serial_line_is_set_anew_while_nobody_uses_it(technician: APIClient, other: Line) -> None:
+    bus = Line.objects.create(name="Bus", kind="serial", path="/dev/ttyS71", speed=9600, protocol="modbus")
+    Line.objects.create(name="Other bus", kind="serial", path="/dev/ttyS72", speed=9600, protocol="modbus")
+
+    def told(line: Line, **body: object) -> str:
+        answer = technician.patch(f"/api/lines/{line.id}", body, format="json")
+        return "" if answer.status_code == 200 else answer.json()["error"]["message"]
+
+    assert told(bus, parity="E", speed=19200, path="/dev/ttyS73") == ""
+    bus.refresh_from_db()
+    assert (bus.path, bus.speed, bus.parity) == ("/dev/ttyS73", 19200, "E")
+    assert "Other bus uses the port" in told(bus, path="/dev/ttyS72")
+    assert "is no serial line" in told(other, speed=9600)
+    Run.objects.create(kind="sweep", state="running")
+    assert "A run is under way" in told(bus, parity="N")
+    assert told(bus, name="Plant") == "", "its name can be another one at any time"
+    bus.refresh_from_db()
+    assert (bus.name, bus.path, bus.speed, bus.parity) == ("Plant", "/dev/ttyS73", 19200, "E")
+
+
 def test_all_that_is_known_of_a_line_goes_along(library: Library, other: Line) -> None:
     [(device, _)] = swept(library, box(60, "HV-9"))
     version = device.version

@@ -94,6 +94,11 @@ class Walk:
         self._look.progress(len(wanted) + len(again), len(wanted) + len(again))
         self._line()
 
+    @property
+    def heard(self) -> bool:
+        """Whether anybody was, or bytes that make no sense."""
+        return bool(self._answered)
+
     def _line(self) -> None:
         """What was seen of the line itself."""
         if self._owner.echoes:

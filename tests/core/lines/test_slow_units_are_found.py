@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import itertools
 from collections.abc import Sequence
+from dataclasses import replace
 
 import pytest
 from hypothesis import example, given, settings
@@ -19,7 +20,7 @@ from netloom_core.protocols.osdp.constants import Cmd, Rep
 from netloom_core.sweep.base import Method
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.dialogue import Dialogue
-from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
+from netloom_core.sweep.methods.modbus_rtu import PARITIES, ModbusRtuScan
 from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.sweep.sweep import SweepResult, sweep
 from netloom_core.testing.virtual_time import VirtualClock, run
@@ -107,6 +108,19 @@ def test_many_of_one_slow_kind(
     wire = Wire(osdp_unit(library, *one) if protocol == "osdp" else modbus_unit(*one) for one in places)
     _, found = scanned(library, line, method, wire, [])
     assert found == {(address, speed) for address, speed, _ in places}
+
+
+@pytest.mark.parametrize("delay", [0.02, 0.3])
+@pytest.mark.parametrize("own", ["N", "E"])
+def test_another_parity_is_told(library: Library, own: str, delay: float) -> None:
+    line = Line("bus", "Bus", "serial", path="made up", speed=9600, parity=own, protocol="modbus")
+    owners, other = Owners(), {"N": "E", "E": "N"}[own]
+    owners.serial(line)._link = Wire([replace(modbus_unit(7, 19200, delay), parity=other)])
+    swept = run(sweep([line], [], library, owners, VirtualClock(), methods=[ModbusRtuScan()]))
+    [trouble] = swept.troubles
+    assert trouble["code"] == "other-parity"
+    assert trouble["message"].startswith(f"Unit 7 on Bus answers at 19200 baud with {PARITIES[other]} parity")
+    assert swept.findings == [], "nobody is found who could not be talked to"
 
 
 TALKING = profile(

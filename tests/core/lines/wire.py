@@ -23,6 +23,7 @@ class Unit:
     answer: Callable[[bytes], bytes]
     on: bytes = b""
     off: bytes = b""
+    parity: str = "N"
 
 
 class Wire(Port):
@@ -33,12 +34,12 @@ class Wire(Port):
         self, units: Iterable[Unit], speed: int = 9600, *, on: bytes = b"", off: bytes = b"", echoes: bool = False
     ) -> None:
         super().__init__()
-        self.speed, self._on, self._off, self._echoes = speed, on, off, echoes
+        self.speed, self.parity, self._on, self._off, self._echoes = speed, "N", on, off, echoes
         self._units = tuple(units)
         self._on_it: list[list[float]] = []  # begin, end and whether it was spoiled, of each answer
 
     async def set_line(self, speed: int, framing: str = "8N1", flow: str = "none") -> None:
-        self.speed = speed
+        self.speed, self.parity = speed, framing[-2:-1] or framing
 
     async def talk(self, data: bytes, pause: float) -> None:
         """Somebody speaks on it all the time, with so many seconds of silence between."""
@@ -54,7 +55,7 @@ class Wire(Port):
             loop.call_later(took, self._come, data[2:])
         loop.call_later(took, self._come, self._off)
         for unit in self._units:
-            if unit.speed != self.speed or overlapped:
+            if (unit.speed, unit.parity) != (self.speed, self.parity) or overlapped:
                 continue
             if said := unit.answer(data):
                 begin = loop.time() + took + unit.delay

@@ -68,7 +68,8 @@ describe("states and places", () => {
   });
   it("words lines", () => {
     expect(kindOf({ kind: "behind", protocol: "", parent_name: "Doors" })).toBe("Behind Doors");
-    expect(whereOf({ kind: "serial", network: "", path: "/dev/ttyUSB0", speed: 9600 })).toBe("ttyUSB0 · 9600");
+    expect(whereOf({ kind: "serial", network: "", path: "/dev/ttyUSB0", speed: 9600, parity: "N" })).toBe("ttyUSB0 · 9600");
+    expect(whereOf({ kind: "serial", network: "", path: "/dev/ttyUSB0", speed: 9600, parity: "E" })).toBe("ttyUSB0 · 9600 8E1");
   });
 });
 

@@ -72,7 +72,8 @@ export function kindOf(line: Pick<Line, "kind" | "protocol" | "parent_name">): s
 }
 
 /** Where the line is: its network, or its port. */
-export function whereOf(line: Pick<Line, "kind" | "network" | "path" | "speed">): string {
+export function whereOf(line: Pick<Line, "kind" | "network" | "path" | "speed" | "parity">): string {
   if (line.kind === "ip") return line.network;
-  return line.kind === "behind" ? "" : `${line.path.split("/").at(-1)} · ${line.speed}`;
+  const framing = line.parity === "N" ? "" : ` 8${line.parity}1`;
+  return line.kind === "behind" ? "" : `${line.path.split("/").at(-1)} · ${line.speed}${framing}`;
 }

@@ -6,11 +6,13 @@ Each unit is asked for its identification; one that answers with an exception is
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Iterable, Sequence
+from contextlib import suppress
 
 from netloom_core.bus.late import surely
 from netloom_core.bus.modbus import exchange, note
 from netloom_core.bus.owner import SerialOwner
-from netloom_core.errors import NoAnswer, ProtocolError
+from netloom_core.errors import LinkError, NoAnswer, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.model.line import Line
 from netloom_core.protocols import modbus
@@ -26,7 +28,14 @@ BUDGET_EACH_S = 0.5
 QUIET_S = 0.05
 QUIET_READS = 20
 USUAL_SPEEDS = (9600, 19200, 38400, 57600, 115200)  # the first two every unit has, serial line guide clause 3.2
+PARITIES = {"E": "even", "N": "no", "O": "odd"}  # in the order of likelihood: even is the usual one, clause 2.5.1
 OTHER_SPEED_UNITS = 16  # at other speeds only the lowest numbers, where factories put units
+
+
+class OtherParity(LinkError):
+    """Units answer with another parity than the line has."""
+
+    code = "other-parity"
 
 
 def _speeds(look: Look) -> list[int]:
@@ -86,6 +95,22 @@ class Bus:
             return True
         return False
 
+    async def speaks(self, places: Iterable[Place], parity: str) -> int:
+        """The first unit that is heard with that parity; 0 where nobody is. The places have one speed."""
+        heard: set[int] = set()
+        for unit, speed in places:
+            async with self._owner.turn("sweep") as link:
+                await link.set_line(speed, parity)
+                await self._look.pace.take()
+                with suppress(NoAnswer, ProtocolError):
+                    return (await exchange(self._owner, link, unit, modbus.identify(), self.usual, heard)).unit
+            if heard:
+                return min(heard)
+        async with self._owner.turn("sweep") as link:
+            await asyncio.sleep(self.full - self.usual)
+            note(self._owner, link.take(), heard)
+        return min(heard, default=0)
+
     async def _quiet(self) -> None:
         """Let everything that still comes go by, so that it is not taken for the next reply."""
         async with self._owner.turn("sweep") as link:
@@ -137,7 +162,7 @@ class ModbusRtuScan(Method):
         speeds = len(_speeds(look))
         others = (OTHER_SPEED_UNITS + len(look.expected)) * speeds
         missing = seconds_for_missing(look, _full(look), speeds)
-        return 60.0 + BUDGET_EACH_S * (modbus.MAX_UNIT + others) + missing
+        return 90.0 + BUDGET_EACH_S * (modbus.MAX_UNIT + others) + missing
 
     def fits(self, line: Line, library: Library) -> bool:
         return line.kind == "serial" and line.protocol == "modbus"
@@ -153,5 +178,21 @@ class ModbusRtuScan(Method):
         lowest = range(modbus.MIN_UNIT, OTHER_SPEED_UNITS + 1)
         units = dict.fromkeys([*(place.address for place in expected), *lowest])
         places += [Place(unit, speed) for speed in others for unit in units]
-        await Walk(look, Bus(look, owner, noise), noise, expected, factory).walk(places, [own, *others])
+        walk = Walk(look, bus := Bus(look, owner, noise), noise, expected, factory)
+        await walk.walk(places, [own, *others])
         noise.end()
+        if not walk.heard:
+            await self._other_parity(look, bus, [unit for unit in units if look.wanted(str(unit))])
+
+    async def _other_parity(self, look: Look, bus: Bus, units: Sequence[int]) -> None:
+        """Nobody answers at all: perhaps they speak with another parity. Raises OtherParity where one does."""
+        own = look.line.parity
+        for parity in PARITIES:
+            for speed in dict.fromkeys([look.line.speed, *USUAL_SPEEDS[:2]]) if parity != own else ():
+                if unit := await bus.speaks([Place(unit, speed) for unit in units], parity):
+                    raise OtherParity(
+                        f"Unit {unit} on {look.line.name} answers at {speed} baud with {PARITIES[parity]} parity; "
+                        f"nobody answers with {PARITIES.get(own, own)} parity, to which the line is set.",
+                        "Set the line's parity on its bench, under Port, or with `netloom line set`. Then sweep again.",
+                        target=look.line.name,
+                    )

@@ -77,9 +77,12 @@ class LineView(APIView):
         data = checked(survey.EditLineSerializer, request)
         if "archived" in data:
             self._archive(request, ident, data.pop("archived"))
-        line = find_line(ident)
+        port = lines.PORT & data.keys()
+        line = _unused(ident) if port else find_line(ident)
         if data:
             lines.edit(line, data, engine().library)
+        if port:
+            engine().release(line.id)
         engine().events.put("lines", {"line": line.id})
         return Response(shown(line))
 

@@ -25,6 +25,8 @@ from netloom_server.installation.models import Device, Line, LineAccess, Sightin
 from netloom_server.installation.services.fitting import remove as remove_device
 from netloom_server.runs.models import LIVE, Run
 
+PORT = frozenset({"path", "speed", "parity"})
+
 
 def new_ip(data: dict[str, Any]) -> Line:
     try:
@@ -102,12 +104,15 @@ def edit(line: Line, data: dict[str, Any], library: Library) -> None:
         if strange := set(data["off"]) - known:
             raise RequestError(f"{line.name} has no method {', '.join(sorted(strange))}.", "See the line's methods.")
         line.off = sorted(set(data["off"]))
-    if "path" in data and line.kind == "serial":
-        check_path(data["path"], line.id)
-        line.path, line.adapter = data["path"], adapter_of(data["path"], all_ports(settings.DATA / "ports"))
-    for name in ("speed", "parity"):
-        if name in data:
+    if port := PORT & data.keys():
+        if line.kind != "serial":
+            raise RequestError(f"{line.name} is no serial line: it has no port.", "Nothing was changed.")
+        _idle(line)
+        for name in port:
             setattr(line, name, data[name])
+    if "path" in data:
+        check_path(line.path, line.id)
+        line.adapter = adapter_of(line.path, all_ports(settings.DATA / "ports"))
     line.note = ""
     line.save()
 

@@ -1,14 +1,13 @@
 import { useState } from "react";
 import { api, asProblem, got, type Problem } from "../../api/client";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { portsQuery } from "../../api/queries";
+import { useQueryClient } from "@tanstack/react-query";
 import { Button } from "../../ui/Button";
 import { Over } from "../../ui/Over";
 import { Choice, Input, Labelled, Trouble } from "../../ui/parts";
+import { PortFields } from "./PortFields";
 
 export function AddLine({ close }: { close: () => void }) {
   const client = useQueryClient();
-  const ports = useQuery(portsQuery);
   const [kind, setKind] = useState<"ip" | "serial">("ip");
   const [problem, setProblem] = useState<Problem>();
   const [busy, setBusy] = useState(false);
@@ -60,18 +59,6 @@ export function AddLine({ close }: { close: () => void }) {
           </Labelled>
         ) : (
           <>
-            <Labelled label="Port: one of this computer, a path, or rfc2217://HOST:PORT of a device server">
-              <Input name="path" required list="ports" placeholder="/dev/ttyUSB0" className="font-mono" />
-            </Labelled>
-            <datalist id="ports">
-              {ports.data?.map((port) => (
-                <option key={port.path} value={port.path}>
-                  {[port.title, port.usb_serial && `USB ${port.usb_serial}`, port.place, port.line && `used by ${port.line}`, port.held && `held by ${port.held}`]
-                    .filter(Boolean)
-                    .join(", ")}
-                </option>
-              ))}
-            </datalist>
             <Labelled label="What hangs on it">
               <Choice name="protocol" defaultValue="osdp">
                 <option value="osdp">OSDP bus</option>
@@ -79,20 +66,7 @@ export function AddLine({ close }: { close: () => void }) {
                 <option value="dialogue">one device with a text dialogue</option>
               </Choice>
             </Labelled>
-            <Labelled label="Parity">
-              <Choice name="parity" defaultValue="N">
-                <option value="N">none</option>
-                <option value="E">even</option>
-                <option value="O">odd</option>
-              </Choice>
-            </Labelled>
-            <Labelled label="Usual speed, baud">
-              <Choice name="speed" defaultValue="9600">
-                {[9600, 19200, 38400, 57600, 115200, 230400].map((speed) => (
-                  <option key={speed}>{speed}</option>
-                ))}
-              </Choice>
-            </Labelled>
+            <PortFields />
           </>
         )}
         {problem && <Trouble problem={problem} />}

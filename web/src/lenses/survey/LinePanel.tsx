@@ -10,10 +10,11 @@ import { openConsole, place } from "../../lib/place";
 import { useStore } from "../../lib/store";
 import { kindOf, plural, whereOf } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { Choice, Heading, Input, Labelled, Mono, Options } from "../../ui/parts";
+import { Choice, Heading, Input, Labelled, Options } from "../../ui/parts";
 import { Rename } from "../../ui/Rename";
 import { useOrder } from "../../loom/useCarried";
 import { AskWhy } from "./AskWhy";
+import { PortOf } from "./PortOf";
 import { Traffic } from "./Traffic";
 
 /** One line: how it is looked along, what each method did last, its port, its access. */
@@ -56,19 +57,9 @@ export function LinePanel({ line }: { line: Line }) {
       <Methods line={line} />
       {line.kind === "ip" && <AskWhy line={line} />}
       {line.kind === "ip" && <Access line={line} />}
+      {line.kind === "serial" && <PortOf key={`port ${line.id}`} line={line} />}
       {line.kind === "serial" && <Traffic key={line.id} line={line} />}
       <Away line={line} />
-      {line.kind === "serial" && (
-        <p className="mt-3 text-[12.5px] text-soft">
-          Port <Mono>{line.path}</Mono>
-          {line.adapter && (
-            <>
-              {" "}
-              of the adapter <Mono>{line.adapter}</Mono>; the line follows it when its name changes.
-            </>
-          )}
-        </p>
-      )}
     </section>
   );
 }
