@@ -9,6 +9,7 @@ import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.axe import violations
 from tests.browser.page import Page
@@ -39,6 +40,7 @@ def test_the_first_hour(demo: Demo, page: Page, tmp_path: Path) -> None:
     set_the_parent_to_lead(page, demo)
     paste_a_list(page, demo)
     use_consoles(page, demo)
+    set_a_port_anew(page, demo)
     see_comings_and_goings(page, demo)
     reach_everything(page)
     patch_fixtures(page, demo)
@@ -166,6 +168,16 @@ def use_consoles(page: Page, demo: Demo) -> None:
     page.press("Open a console")
     page.agree("Open the serial console")
     page.agree("Close")
+
+
+def set_a_port_anew(page: Page, demo: Demo) -> None:
+    open_line(page, "Plant bus")
+    page.press("Change", "//section[starts-with(@aria-label, 'Line ')]")
+    Select(page.xpath("//select[@name='parity']")).select_by_visible_text("even")
+    page.press("Keep this port")
+    page.bench_sees("19200 baud · even parity")
+    demo.run("line", "set", "Plant bus", "--parity", "N")
+    page.bench_sees("19200 baud · no parity")
 
 
 def see_comings_and_goings(page: Page, demo: Demo) -> None:

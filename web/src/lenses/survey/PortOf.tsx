@@ -24,14 +24,13 @@ export function PortOf({ line }: { line: Line }) {
     <>
       <Heading aside={<Button look="bare" onClick={() => setOpen(!open)}>{open ? "Leave it" : "Change"}</Button>}>Port</Heading>
       <p className="text-[12.5px] text-soft">
-        <Mono>{line.path}</Mono>, {line.speed} baud, {PARITIES[line.parity] ?? line.parity}
+        <Mono>{line.path}</Mono> · {line.speed} baud · {PARITIES[line.parity] ?? line.parity}
         {line.adapter && (
           <>
             {" "}
             · adapter <Mono>{line.adapter}</Mono>, which the line follows when the port's name changes
           </>
         )}
-        .
       </p>
       {open && (
         <form onSubmit={keep} className="mt-2 flex flex-wrap items-end gap-2">

@@ -16,7 +16,7 @@ const KEPT = 400;
 export function Traffic({ line }: { line: Line }) {
   const [open, setOpen] = useState(false);
   return (
-    <section aria-label="Traffic">
+    <section aria-label="Traffic" className="mt-4">
       <Heading
         aside={
           <Button look="bare" onClick={() => setOpen(!open)}>
