@@ -8,7 +8,7 @@ from typing import Protocol
 
 from netloom_core.bus.crackle import Crackle
 from netloom_core.bus.echo import EchoFilter
-from netloom_core.bus.timing import PIECES_S, REST_S, line_time
+from netloom_core.bus.timing import REST_S, line_time
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError
 from netloom_core.links.serial import ByteLink
 from netloom_core.patience import Patience, heard
@@ -78,8 +78,8 @@ async def _next(
     """The next reply; None when none came in time. Raises ProtocolError for bytes that are no frame."""
     while (answer := replies.take()) is None:
         # An operating system hands bytes over in pieces, a busy one with long pauses.
-        took = line_time(max(replies.missing, 16), link.speed)
-        if 0 < replies.held <= CRACKLE:  # perhaps the beginning of one, and one may come behind it
+        took, undecided = line_time(max(replies.missing, 16), link.speed), own.held if own else 0
+        if undecided or 0 < replies.held <= CRACKLE:  # perhaps the beginning of one, and one may come behind it
             patience.go_on(line.crackle.rest(took))
         arrived = await heard(link.read, patience.rest(took + REST_S) if replies.held > CRACKLE else patience)
         if not arrived:
@@ -90,8 +90,8 @@ async def _next(
         if not replies.held:
             line.garbled_at = asyncio.get_running_loop().time()
         replies.feed(own.feed(arrived) if own else arrived)
-        if own and own.held:
-            patience.go_on(line_time(len(own.sent), link.speed) + PIECES_S)
+        if own and own.echoed and undecided:
+            patience.back()
     return answer
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import asyncio
 from collections import defaultdict, deque
-from collections.abc import AsyncIterator, Callable, Generator
+from collections.abc import AsyncIterator, Callable, Generator, Iterable
 from contextlib import asynccontextmanager, suppress
 from typing import TypeVar
 
@@ -29,7 +29,7 @@ from netloom_core.model.line import Line
 from netloom_core.patience import Patience, heard
 from netloom_core.protocols.framing import CRACKLE
 from netloom_core.protocols.osdp.constants import BUSY_PAUSE_S, IDLE_CHARACTERS, REPLY_TIMEOUT_S
-from netloom_core.protocols.osdp.frames import Receiver
+from netloom_core.protocols.osdp.frames import Frame, Receiver
 from netloom_core.protocols.osdp.messages import Command, Reply, identify
 from netloom_core.protocols.osdp.session import Again, Ignore, Session
 
@@ -221,7 +221,7 @@ class SerialOwner:
                 break
             else:
                 await asyncio.sleep(left)
-        self._note_strays(came, link.speed)
+        self._note_strays(came, link.speed, over=True)
         self._receiver.clear()
 
     async def _listen(self, link: ByteLink, talk: Session, sent: bytes, timeout: float) -> Reply | Again:
@@ -232,35 +232,45 @@ class SerialOwner:
         first = True
         while said := await heard(link.read, patience):
             self._heard_at = asyncio.get_running_loop().time()
-            arrived = own.feed(said)
+            undecided, arrived = own.held, own.feed(said)
             self.echoes = self.echoes or own.echoed
+            if own.echoed and undecided:
+                patience.back()
             if arrived and first:
                 first, self.garbled_at = False, self._heard_at
-            elif own.held:
-                patience.go_on(line_time(len(sent), link.speed) + PIECES_S)
-            for frame in self._receiver.feed(arrived):
-                if self._receiver.noise > CRACKLE:  # before a frame that is whole
-                    self.spoiled.append(self.garbled_at)
-                self._receiver.noise = 0
-                if frame.reply:
-                    self._unanswered.heard((frame.address, link.speed), frame)
-                verdict = talk.received(frame)
-                if not isinstance(verdict, Ignore):
-                    return verdict
+            frames = self._receiver.feed(arrived)
+            if (verdict := self._verdict(talk, link.speed, frames)) is not None:
+                return verdict
+            if frames:
                 first = True
-                if frame.reply:
-                    self.strays.add((frame.address, link.speed))
-                else:
-                    self._commands += 1
                 patience.back()
-            if (pending := self._receiver.pending) > CRACKLE:
+            if (pending := self._receiver.pending + own.held) > CRACKLE:
                 patience.go_on()
             elif pending:
                 patience.go_on(self.crackle.rest(line_time(COMMON_CHARACTERS, link.speed)))
         came = self._receiver.pending + own.held
+        if (verdict := self._verdict(talk, link.speed, self._receiver.released())) is not None:
+            return verdict
         if 0 < came <= CRACKLE:
             self.crackle.nothing_followed()
         return talk.silent(garbled=came > CRACKLE)
+
+    def _verdict(self, talk: Session, speed: int, frames: Iterable[Frame]) -> Reply | Again | None:
+        """What the talk makes of them; None where it waits on, and of the others' is noted whose they are."""
+        for frame in frames:
+            if self._receiver.noise > CRACKLE:  # before a frame that is whole
+                self.spoiled.append(self.garbled_at)
+            self._receiver.noise = 0
+            if frame.reply:
+                self._unanswered.heard((frame.address, speed), frame)
+            verdict = talk.received(frame)
+            if not isinstance(verdict, Ignore):
+                return verdict
+            if frame.reply:
+                self.strays.add((frame.address, speed))
+            else:
+                self._commands += 1
+        return None
 
     def errors(self) -> dict[str, int]:
         """What the port counted since it was opened; empty where it does not count."""
@@ -272,8 +282,11 @@ class SerialOwner:
             await asyncio.sleep(seconds)
             await self._idle(link)
 
-    def _note_strays(self, data: bytes, speed: int) -> None:
+    def _note_strays(self, data: bytes, speed: int, *, over: bool = False) -> None:
+        """`over` where a silence followed."""
         frames = self._receiver.feed(data)
+        if over and self._receiver.pending > CRACKLE:
+            frames += self._receiver.released()
         for frame in frames:
             if frame.reply:
                 self.strays.add((frame.address, speed))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 import itertools
 from dataclasses import replace
 
@@ -9,18 +11,25 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from netloom_core.bus.modbus import exchange
+from netloom_core.bus.owner import SerialOwner
+from netloom_core.bus.timing import line_time
+from netloom_core.errors import NobodyThere
 from netloom_core.library.load import Library
 from netloom_core.model.line import Line
 from netloom_core.protocols import modbus
 from netloom_core.protocols.modbus_rtu import Replies
+from netloom_core.protocols.osdp import flows
+from netloom_core.protocols.osdp.session import Session
 from netloom_core.sweep.base import Method
 from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
 from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.testing.virtual_time import run
 from tests.core import replies
+from tests.core.lines.far_end import Port
 from tests.core.lines.test_late import VALUES, WAYS, told
 from tests.core.lines.test_slow_units_are_found import modbus_unit, osdp_unit, scanned
-from tests.core.lines.wire import Wire
+from tests.core.lines.wire import Unit, Wire
 
 few = st.binary(max_size=2)
 METHODS: dict[str, Method] = {"osdp": OsdpScan((9600,)), "modbus": ModbusRtuScan()}
@@ -42,6 +51,7 @@ UNITS = {"osdp": osdp_unit, "modbus": lambda library, *unit: modbus_unit(*unit)}
 @example(on=b"", off=b"", own=b"\xff", echoes=False, delay=0.01, numbers={3, 17})
 @example(on=b"SS", off=b"S", own=b"S", echoes=False, delay=0.19, numbers={83, 90})
 @example(on=b"", off=b"", own=b"\xff", echoes=True, delay=0.01, numbers={3, 17})
+@example(on=b"D\x00", off=b"\x00", own=b"Se", echoes=True, delay=0.1, numbers={18})  # together like a beginning
 def test_nobody_is_lost_and_nobody_invented(
     library: Library, protocol: str, on: bytes, off: bytes, own: bytes, echoes: bool, delay: float, numbers: set[int]
 ) -> None:
@@ -70,6 +80,53 @@ def test_values_are_read_all_the_same(way: str, on: bytes, off: bytes, monkeypat
     monkeypatch.setitem(WAYS, way, (made, crackling, address))
     heard = run(told(way, itertools.repeat(0.02), 2))
     assert heard[1] == heard[3] == VALUES
+
+
+class Halting(Port):
+    """Hands an answer over in two pieces, as a busy computer does: a few bytes at once, the rest later."""
+
+    def __init__(self, unit: Unit, early: int, echoes: bool) -> None:
+        super().__init__()
+        self._unit, self._early, self._echoes = unit, early, echoes
+
+    def write(self, data: bytes) -> None:
+        loop, said = asyncio.get_running_loop(), self._unit.answer(data)
+        took = line_time(len(data), self.speed)
+        if self._echoes:
+            loop.call_later(took / 2, self._come, data[:3])
+            loop.call_later(took, self._come, data[3:])
+        if said:
+            loop.call_later(took + self._unit.delay, self._come, said[: self._early])
+            loop.call_later(took + self._unit.delay + 0.2, self._come, said[self._early :])
+
+
+@pytest.mark.parametrize("echoes", [False, True])
+@pytest.mark.parametrize("early", [1, 3, 5, 7])
+@pytest.mark.parametrize("protocol", ["osdp", "modbus"])
+def test_an_answer_that_begins_at_the_end_of_the_time_is_heard(
+    library: Library, protocol: str, early: int, echoes: bool
+) -> None:
+    """And no echo makes an empty place cost more."""
+
+    async def asked(owner: SerialOwner, unit: int) -> float:
+        begun = asyncio.get_running_loop().time()
+        with contextlib.suppress(NobodyThere):
+            if protocol == "osdp":
+                assert (await owner.converse(unit, 9600, flows.identify(), session=Session(unit, retries=0))).serial
+            else:
+                async with owner.turn("test") as link:
+                    assert (await exchange(owner, link, unit, modbus.identify(), 0.2, set())).unit == unit
+            return 0.0
+        return asyncio.get_running_loop().time() - begun
+
+    async def both() -> list[float]:
+        owner = SerialOwner(Line("bus", "Bus", "serial", path="made up", speed=9600), lambda one: one.path)
+        owner._link = Halting(UNITS[protocol](library, 3, 9600, 0.19), early, echoes)
+        return [await asked(owner, unit) for unit in (3, 4)]
+
+    there, silent = run(both())
+    assert there == 0.0
+    assert 0.2 <= silent < 0.25
 
 
 FRAME = modbus.rtu(5, replies.IDENTIFIED)

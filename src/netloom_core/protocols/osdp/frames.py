@@ -137,6 +137,14 @@ class Receiver:
                 continue
             del self._buffer[:length]
 
+    def released(self) -> list[Frame]:
+        """After a silence: frames behind what only looked like the beginning of one."""
+        frames: list[Frame] = []
+        while self._buffer:
+            self._skip(1)
+            frames += self.feed(b"")
+        return frames
+
     def _seek_start(self) -> None:
         start = self._buffer.find(SOM)
         self._skip(len(self._buffer) if start < 0 else start)
