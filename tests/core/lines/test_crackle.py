@@ -22,6 +22,7 @@ from netloom_core.protocols.modbus_rtu import Replies
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.session import Session
 from netloom_core.sweep.base import Method
+from netloom_core.sweep.methods.dialogue import READABLE, readable
 from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
 from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.testing.virtual_time import run
@@ -127,6 +128,17 @@ def test_an_answer_that_begins_at_the_end_of_the_time_is_heard(
     there, silent = run(both())
     assert there == 0.0
     assert 0.2 <= silent < 0.25
+
+
+@given(st.binary(min_size=1, max_size=40))
+@example("éé".encode())
+def test_noise_is_no_text_in_any_letters(noise: bytes) -> None:
+    assert readable(bytes(byte | 0x80 for byte in noise).decode("utf-8", "replace")) < READABLE
+
+
+@pytest.mark.parametrize("text", ["Gerät bereit", "готов> ", "quay-gw login: "])
+def test_text_in_any_letters_is_text(text: str) -> None:
+    assert readable(text) >= READABLE
 
 
 FRAME = modbus.rtu(5, replies.IDENTIFIED)

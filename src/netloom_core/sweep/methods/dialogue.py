@@ -95,12 +95,14 @@ class Dialogue(Method):
         came = await converse(link, words, guard, seconds)
         if not came:
             return {}
-        text = without_crackle(came.decode("utf-8", "replace"))
-        if readable(text) < READABLE:
+        whole = came.decode("utf-8", "replace")
+        text = without_crackle(whole)
+        expected = way is not None and re.search(way.greeting, text) is not None
+        if readable(text if expected else whole) < READABLE:
             return {"noise": "yes"}
         if begun := starting(look.library, text):
             return begun
-        if way is not None and re.search(way.greeting, text):
+        if expected and way is not None:
             return {"banner": clean(text, 120), **await self._identify(look, SerialPort(link, owner), way)}
         if way is None and PROMPT.search(text.rstrip(" ")):
             return {"banner": clean(text, 120), "prompt": "yes"}
@@ -178,9 +180,14 @@ def _asks(way: Way) -> bool:
 
 
 def readable(text: str) -> float:
-    """Share of characters that a text is made of; none of nothing."""
-    good = sum(1 for one in text if (one.isprintable() and one != NO_TEXT) or one in "\b\t\n\r\x1b")
-    return good / len(text) if text else 0.0
+    """Share of characters that a text is made of. Letters beyond ASCII say nothing: noise has them, too."""
+    good = bad = 0
+    for one in text:
+        if " " <= one <= "~" or one in "\b\t\n\r\x1b":
+            good += 1
+        elif one == NO_TEXT or not one.isprintable():
+            bad += 1
+    return good / (good + bad) if good else 0.0
 
 
 async def converse(link: ByteLink, words: str, guard: float = 0, seconds: float = ANSWER_S) -> bytes:
