@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import socket
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from typing import Protocol
 
 PIECE = 2048
@@ -54,9 +54,13 @@ async def _ready(sock: Waitable, seconds: float, add: Callable[..., None], remov
 class Talk:
     """Nothing is raised: a connection that broke is one on which nothing more comes."""
 
-    def __init__(self, sock: socket.socket, seconds: float) -> None:
-        """The socket does not block, is connected, and stays the caller's. `seconds` are for all of the talk."""
+    def __init__(
+        self, sock: socket.socket, seconds: float, allowed: Callable[[], Awaitable[None]] | None = None
+    ) -> None:
+        """The socket does not block, is connected, and stays the caller's. `seconds` are for all of the talk;
+        `allowed` is waited for before anything is said."""
         self.sock = sock
+        self._allowed = allowed
         self.closed = False
         self._over = False
         self._came = 0
@@ -83,6 +87,8 @@ class Talk:
         """Little enough for the system to take it at once; a peer that takes nothing is one that went."""
         if self.closed or not data:
             return
+        if self._allowed is not None:
+            await self._allowed()
         try:
             self.closed = self.sock.send(data) < len(data)
         except OSError:

@@ -50,7 +50,7 @@ class SshBanner(Method):
         return console_ports(library, "ssh", SSH_PORT)
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        talk, words = Talk(sock, TALK_S), b""
+        talk, words = Talk(sock, TALK_S, look.pace.take), b""
         while len(words) < MAX_BANNER and (data := await talk.read(BANNER_S)):
             words += data
             if b"\nSSH-" in b"\n" + words[: words.rfind(b"\n")]:
@@ -73,7 +73,7 @@ class TelnetBanner(Method):
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
         options = telnet.Telnet(accept=frozenset())
-        talk, words, patience = Talk(sock, TALK_S), b"", BANNER_S
+        talk, words, patience = Talk(sock, TALK_S, look.pace.take), b"", BANNER_S
         try:
             while len(words) < MAX_BANNER and (data := await talk.read(patience)):
                 words += options.receive(data)
@@ -101,6 +101,7 @@ class TlsNames(Method):
             warnings.simplefilter("ignore", DeprecationWarning)
             context.minimum_version = ssl.TLSVersion.TLSv1
         context.set_ciphers("ALL:@SECLEVEL=0")
+        await look.pace.take()
         try:
             async with asyncio.timeout(BANNER_S):
                 # The duplicate belongs to the stream, so that the caller's close stays its own.

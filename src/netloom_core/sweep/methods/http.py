@@ -35,11 +35,14 @@ class HttpIdentify(Method):
         link = HttpLink(look.line.source, address, port, timeout=IDENTIFY_S, sock=sock, tls=tls)
         try:
             for way in questions:
+                await look.pace.take()
                 if facts := await self._facts(way, link):
                     look.sight(address, self.name, ports=str(port), **facts)
                     return
-            if port in PLAIN and (title := await self._title(link)):
-                look.sight(address, "page", title=title, ports=str(port))
+            if port in PLAIN:
+                await look.pace.take()
+                if title := await self._title(link):
+                    look.sight(address, "page", title=title, ports=str(port))
         finally:
             link.close()
 

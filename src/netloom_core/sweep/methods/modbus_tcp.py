@@ -43,7 +43,7 @@ class ModbusTcp(Method):
         return frozenset({modbus.PORT} | {way.port for p in library for way in p.of_protocol("modbus")})
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        talk = Exchange(Talk(sock, TALK_S))
+        talk = Exchange(Talk(sock, TALK_S, look.pace.take))
         own = (await talk.scan([SELF, *UNLIKELY], modbus.identify(), ANSWER_S))[0]
         if SELF in own:
             await tell(look, talk, address, SELF, own[SELF], port)

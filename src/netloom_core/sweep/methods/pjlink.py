@@ -39,7 +39,7 @@ class Pjlink(Method):
                         continue
 
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
-        lines, login = Lines(Talk(sock, TALK_S)), None
+        lines, login = Lines(Talk(sock, TALK_S, look.pace.take)), None
         try:
             random = pjlink.parse_greeting(await lines.next(ANSWER_S))
             password = ""

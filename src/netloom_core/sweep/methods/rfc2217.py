@@ -27,7 +27,7 @@ class Rfc2217Servers(Method):
     async def greet(self, look: Look, address: str, port: int, sock: socket.socket) -> None:
         options = telnet.Telnet(accept=frozenset({telnet.COM_PORT, telnet.BINARY}))
         options.offer(telnet.COM_PORT, ask=False)
-        talk = Talk(sock, TALK_S)
+        talk = Talk(sock, TALK_S, look.pace.take)
         try:
             await talk.say(options.taken())
             while data := await talk.read(ANSWER_S):
