@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass
 from netloom_core.addressing.hostnames import is_host_name
 from netloom_core.addressing.planning import Resident
 from netloom_core.addressing.rules import Rules
-from netloom_core.model.line import Line, host_of, second_address
+from netloom_core.model.line import PARITIES, Line, host_of, second_address
 
 # Codes in the order of how much is lost by them.
 CODES = (
@@ -22,7 +22,6 @@ CODES = (
 
 
 USUAL_BITS = 24  # of a small network whose mask nobody told
-PARITIES = {"N": "no", "E": "even", "O": "odd"}
 NO_GATEWAY = str(ipaddress.IPv4Address(0))
 
 

@@ -14,6 +14,7 @@ UNIT_MARK = "#"
 RDM_DIGITS = 12  # of a UID: who is behind a lighting node is told apart by it
 PLACE_ROLES = ("address", "mask", "gateway", "name", "speed")  # of items that say where a device is found on its line
 UNITS = {"osdp": (0, 126), "modbus": (1, 247)}  # addresses on a bus, first and last
+PARITIES = {"N": "no", "E": "even", "O": "odd"}  # in words
 
 
 @dataclass(frozen=True)

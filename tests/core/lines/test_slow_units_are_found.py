@@ -13,14 +13,14 @@ from hypothesis import strategies as st
 
 from netloom_core.bus.owner import Owners
 from netloom_core.library.load import Library
-from netloom_core.model.line import DIRECT, Line
+from netloom_core.model.line import DIRECT, PARITIES, Line
 from netloom_core.protocols import modbus
 from netloom_core.protocols.osdp import frames
 from netloom_core.protocols.osdp.constants import Cmd, Rep
 from netloom_core.sweep.base import Method
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.dialogue import Dialogue
-from netloom_core.sweep.methods.modbus_rtu import PARITIES, ModbusRtuScan
+from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
 from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.sweep.sweep import SweepResult, sweep
 from netloom_core.testing.virtual_time import VirtualClock, run

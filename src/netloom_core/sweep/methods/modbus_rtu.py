@@ -14,7 +14,7 @@ from netloom_core.bus.modbus import exchange, note
 from netloom_core.bus.owner import SerialOwner
 from netloom_core.errors import LinkError, NoAnswer, ProtocolError
 from netloom_core.library.load import Library
-from netloom_core.model.line import Line
+from netloom_core.model.line import PARITIES, Line
 from netloom_core.protocols import modbus
 from netloom_core.sweep.base import Look, Method
 from netloom_core.sweep.methods.modbus_tcp import serial_in, serial_text
@@ -28,7 +28,7 @@ BUDGET_EACH_S = 0.5
 QUIET_S = 0.05
 QUIET_READS = 20
 USUAL_SPEEDS = (9600, 19200, 38400, 57600, 115200)  # the first two every unit has, serial line guide clause 3.2
-PARITIES = {"E": "even", "N": "no", "O": "odd"}  # in the order of likelihood: even is the usual one, clause 2.5.1
+PARITIES_TRIED = ("E", "N", "O")  # in the order of likelihood: even is the usual one, clause 2.5.1
 OTHER_SPEED_UNITS = 16  # at other speeds only the lowest numbers, where factories put units
 
 
@@ -187,7 +187,7 @@ class ModbusRtuScan(Method):
     async def _other_parity(self, look: Look, bus: Bus, units: Sequence[int]) -> None:
         """Nobody answers at all: perhaps they speak with another parity. Raises OtherParity where one does."""
         own = look.line.parity
-        for parity in PARITIES:
+        for parity in PARITIES_TRIED:
             for speed in dict.fromkeys([look.line.speed, *USUAL_SPEEDS[:2]]) if parity != own else ():
                 if unit := await bus.speaks([Place(unit, speed) for unit in units], parity):
                     raise OtherParity(

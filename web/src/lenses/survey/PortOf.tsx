@@ -28,7 +28,7 @@ export function PortOf({ line }: { line: Line }) {
         {line.adapter && (
           <>
             {" "}
-            · adapter <Mono>{line.adapter}</Mono>, which the line follows when the port's name changes
+            · follows its adapter <Mono>{line.adapter}</Mono>
           </>
         )}
       </p>
