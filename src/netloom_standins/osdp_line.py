@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import struct
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -73,7 +74,7 @@ class OsdpUnit(DescribedUnit):
     key: bytes = b""  # of its secure channel; empty where it has none
     must: bool = False  # whether it answers anything but who it is on that channel only
     _channel: UnitChannel | None = None
-    _sequence: int = 0
+    _sequence: int | None = None  # of the last command; since it was switched on it has heard none, and takes 0 only
     _last: bytes = b""
     _file: bytearray = field(default_factory=bytearray)
 
@@ -112,8 +113,12 @@ class OsdpUnit(DescribedUnit):
         super().load(state)
         self.key = bytes.fromhex(state.get("key", ""))
 
+    def forget_talk(self) -> None:
+        """As when its power was away."""
+        self._sequence, self._last, self._channel, self._file = None, b"", None, bytearray()
+
     async def power_cut(self) -> None:
-        self._sequence, self._last, self._channel, self._file = 0, b"", None, bytearray()
+        self.forget_talk()
         await super().power_cut()
 
     def _unplug(self, seconds: float) -> None:
@@ -132,7 +137,7 @@ class OsdpUnit(DescribedUnit):
             self._last = b""
         elif frame.sequence == self._sequence and self._last:
             return self._last
-        elif frame.sequence != self._sequence % 3 + 1:
+        elif self._sequence is None or frame.sequence != self._sequence % 3 + 1:
             return self._framed(frame, Rep.NAK, b"\x04")
         before = self.bus_address
         try:
@@ -222,6 +227,9 @@ class OsdpUnit(DescribedUnit):
                 return self._keyset(frame)
             case Cmd.FILETRANSFER if self.loading is not None:
                 return self._file_part(self.loading, frame.data)
+            case Cmd.ABORT if self.loading is not None:
+                self._leave_file(self.loading)
+                return Rep.ACK, b""
         return Rep.NAK, b"\x03"
 
     def _flags(self, paths: list[str]) -> bytes:
@@ -282,11 +290,16 @@ class OsdpUnit(DescribedUnit):
             if loading.began():
                 return Rep.FTSTAT, told_of_file(GIVEN_UP)
         if offset != len(self._file) or total > MOST:
-            loading.gave_up()
+            self._leave_file(loading)
             return Rep.FTSTAT, told_of_file(GIVEN_UP)
         self._file += part
-        loading.came(len(self._file) / total)
+        if not loading.came(len(self._file) / total):
+            self.up = False
         return Rep.FTSTAT, told_of_file(FINISHING if len(self._file) >= total else 0)
+
+    def _leave_file(self, loading: Loading) -> None:
+        loading.gave_up(float(bool(self._file)))
+        self._file = bytearray()
 
     def _comset(self, data: bytes) -> tuple[int, bytes]:
         if len(data) != 5:
@@ -361,15 +374,13 @@ class OsdpLine(PtyPort):
         self._receiver = frames.Receiver()
 
     def received(self, data: bytes) -> None:
+        speed = self.speed()
         for frame in self._receiver.feed(data):
             if not frame.reply:
-                self.work(self._serve(frame, len(data), self.speed()))
+                self.in_turn(partial(self._answer, frame, speed), line_time(len(data), speed or 9600) + TURNAROUND_S)
 
-    async def _serve(self, frame: frames.Frame, length: int, speed: int) -> None:
+    async def _answer(self, frame: frames.Frame, speed: int) -> None:
         hearing = [u for u in self.units if u.speed == speed and u.bus_address == frame.address]
-        if not hearing:
-            return
-        await asyncio.sleep(line_time(length, speed) + TURNAROUND_S)
         replies = [reply for reply in (unit.answer(frame) for unit in hearing) if reply]
         if replies:
             await self.send(mixed(replies), speed)

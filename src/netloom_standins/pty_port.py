@@ -14,6 +14,7 @@ import os
 import pty
 import termios
 import tty
+from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import Any
 
@@ -34,6 +35,7 @@ class PtyPort:
         self._adapter = adapter
         self._described = described
         self._busy: set[asyncio.Task[None]] = set()
+        self._turn = asyncio.Lock()
         self.plugged = False
         self.crackles = False  # whether drivers leave bytes on it as they are switched
         self._plug_in()
@@ -110,6 +112,19 @@ class PtyPort:
         made = asyncio.ensure_future(task)
         self._busy.add(made)
         made.add_done_callback(self._busy.discard)
+
+    def in_turn(self, answer: Callable[[], Awaitable[None]], after: float) -> None:
+        """What was asked is answered in the order in which it came, each so many seconds from now or later: a short
+        question never overtakes a long one on a line."""
+        loop = asyncio.get_running_loop()
+        due = loop.time() + after
+
+        async def serve() -> None:
+            async with self._turn:
+                await asyncio.sleep(due - loop.time())
+                await answer()
+
+        self.work(serve())
 
     async def send(self, data: bytes, speed: int) -> None:
         """With line time, in pieces as an adapter hands them over."""

@@ -117,15 +117,15 @@ async def test_an_answer_that_comes_late_is_no_other_key(bus: Bus, monkeypatch: 
     """The challenge was said again meanwhile: what the unit then waits for is not what the first answer asks for."""
     challenges = 0
 
-    async def serve(frame: frames.Frame, length: int, speed: int) -> None:
+    async def answer(frame: frames.Frame, speed: int) -> None:
         nonlocal challenges
         reply = bus.unit.answer(frame)
         if frame.code == Cmd.CHLNG:
             challenges += 1
-            await asyncio.sleep(REPLY_TIMEOUT_S * {1: 1.4, 2: 0.8}.get(challenges, 0))
+            await asyncio.sleep(REPLY_TIMEOUT_S * {1: 1.4, 2: 0.4}.get(challenges, 0))
         await bus.line.send(reply, speed)
 
-    monkeypatch.setattr(bus.line, "_serve", serve)
+    monkeypatch.setattr(bus.line, "_answer", answer)
     talk = await bus.talk(KEY)
     assert get(await talk.read("running"), "/lamp/level") == 80
     assert challenges == 3, "it was said again, and then begun anew"
@@ -158,7 +158,7 @@ async def test_another_key_is_wrong_and_nothing_is_told(bus: Bus) -> None:
 async def test_after_a_power_cut_the_channel_is_opened_anew(bus: Bus) -> None:
     talk = await bus.talk(KEY)
     await talk.read("running")
-    bus.unit._sequence, bus.unit._last, bus.unit._channel = 0, b"", None
+    bus.unit.forget_talk()
     assert get(await talk.read("running"), "/lamp/level") == 80
 
 

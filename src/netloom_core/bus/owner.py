@@ -30,7 +30,7 @@ from netloom_core.patience import Patience, heard
 from netloom_core.protocols.framing import CRACKLE
 from netloom_core.protocols.osdp.constants import BUSY_PAUSE_S, IDLE_CHARACTERS, REPLY_TIMEOUT_S
 from netloom_core.protocols.osdp.frames import Frame, Receiver
-from netloom_core.protocols.osdp.messages import Command, Reply, identify
+from netloom_core.protocols.osdp.messages import Command, Reply
 from netloom_core.protocols.osdp.session import Again, Ignore, Session
 
 Result = TypeVar("Result")
@@ -182,11 +182,14 @@ class SerialOwner:
     async def _past_numbers_in_doubt(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> None:
         """A number that another command's answer may still bear is spent on a question whose answer nobody needs."""
         unit = talk.address, link.speed
-        for _ in range(NUMBERS):
-            if not self._unanswered.in_doubt(unit, talk.sequence, talk.framed(command)):
+        for _ in range(0 if self._unanswered.rests(unit) else NUMBERS):
+            data = talk.framed(command)
+            if not self._unanswered.in_doubt(unit, talk.sequence, data, idempotent=command.idempotent):
                 return
             with suppress(Refused, WantsEncryption):
-                await self._asked_for(link, talk, identify(), timeout)
+                await self._asked_for(link, talk, self._unanswered.question(unit, talk.sequence), timeout)
+        if not self._unanswered.rests(unit):
+            self._unanswered.rest(unit)
         raise OutOfStep(
             f"Unit {talk.address} on {self.line.name} left many questions without an answer a moment ago, and what it "
             "says now may still be the answer to one of those.",
@@ -199,7 +202,7 @@ class SerialOwner:
             await self._idle(link)
             link.write(data)
             self._heard_at = asyncio.get_running_loop().time() + line_time(len(data), link.speed)
-            self._unanswered.sent((talk.address, link.speed), talk.sequence, data)
+            self._unanswered.sent((talk.address, link.speed), talk.sequence, command.code, data)
             verdict = await self._listen(link, talk, data, timeout)
             if isinstance(verdict, Reply):
                 return verdict

@@ -2,7 +2,8 @@
 
 A unit answers in the order in which it is asked, so an answer tells that nothing before its command will come any more.
 The numbers begin anew with each talk that is given up: a late answer to a command of the old talk then bears the
-number of one of the new. So a number is not used for another command while the old one may still be answered.
+number of one of the new. So a number is not used for another command while the old one may still be answered. It is
+spent on a question whose answer nobody needs, and not on one of the old: its answer would not tell to which of the two.
 """
 
 from __future__ import annotations
@@ -11,16 +12,22 @@ import asyncio
 from collections.abc import Hashable
 from typing import NamedTuple
 
-from netloom_core.protocols.osdp.constants import NAK_CHECK, NAK_LENGTH, NAK_SEQUENCE, Rep
+from netloom_core.protocols.osdp.constants import NAK_CHECK, NAK_LENGTH, NAK_SEQUENCE, Cmd, Rep
 from netloom_core.protocols.osdp.frames import Frame
+from netloom_core.protocols.osdp.messages import Command, capabilities, identify
 
 LATE_S = 5.0  # an answer that has not come by then will not; a server for serial lines may hold one up for seconds
 MISHEARD = (NAK_CHECK, NAK_LENGTH, NAK_SEQUENCE)
 MOST = 64
+ALONE = {
+    Cmd.ID: Rep.PDID,
+    Cmd.CAP: Rep.PDCAP,
+}  # questions with an answer of their own, which nothing else is answered by
 
 
 class Sent(NamedTuple):
     number: int
+    code: int
     data: bytes
     until: float  # of the event loop's time; after it no answer comes
 
@@ -30,10 +37,11 @@ class Unanswered:
 
     def __init__(self) -> None:
         self._sent: dict[Hashable, list[Sent]] = {}
+        self._rests: dict[Hashable, float] = {}
 
-    def sent(self, unit: Hashable, number: int, data: bytes) -> None:
+    def sent(self, unit: Hashable, number: int, code: int, data: bytes) -> None:
         until = asyncio.get_running_loop().time() + LATE_S
-        self._sent[unit] = [*self._open(unit)[1 - MOST :], Sent(number, data, until)]
+        self._sent[unit] = [*self._open(unit)[1 - MOST :], Sent(number, code, data, until)]
 
     def heard(self, unit: Hashable, frame: Frame) -> None:
         """It may be the answer to the first command with its number, or to a later one."""
@@ -41,13 +49,28 @@ class Unanswered:
             return  # it may bear another number than the command's (7, BUSY and NAK)
         waiting = self._open(unit)
         for n, one in enumerate(waiting):
-            if one.number == frame.sequence:
+            if one.number == frame.sequence and _may_answer(frame.code, one.code):
                 self._sent[unit] = waiting[n + 1 :]
                 return
 
-    def in_doubt(self, unit: Hashable, number: int, data: bytes) -> bool:
-        """Whether an answer with that number may be another command's."""
-        return any(one.number == number and one.data != data for one in self._open(unit))
+    def in_doubt(self, unit: Hashable, number: int, data: bytes, *, idempotent: bool = True) -> bool:
+        """Whether an answer with that number may be another command's. One that the unit acts on each time is another
+        each time, though its bytes are the same."""
+        return any(one.number == number and not (idempotent and one.data == data) for one in self._open(unit))
+
+    def question(self, unit: Hashable, number: int) -> Command:
+        """What to spend a number on."""
+        names = any(one.number == number and one.code == Cmd.ID for one in self._open(unit))
+        return capabilities() if names else identify()
+
+    def rest(self, unit: Hashable) -> None:
+        """It is asked nothing until nothing can come any more: each further question would only add to what may."""
+        self._rests[unit] = asyncio.get_running_loop().time() + self.left(unit)
+
+    def rests(self, unit: Hashable) -> bool:
+        if unit in self._rests and self._rests[unit] <= asyncio.get_running_loop().time():
+            del self._rests[unit]
+        return unit in self._rests
 
     def left(self, unit: Hashable) -> float:
         """Seconds until nothing can come any more."""
@@ -60,3 +83,9 @@ class Unanswered:
         if left:
             self._sent[unit] = left
         return left
+
+
+def _may_answer(reply: int, command: int) -> bool:
+    if reply == Rep.NAK:
+        return True
+    return ALONE.get(command) == reply if command in ALONE else reply not in ALONE.values()

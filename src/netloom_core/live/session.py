@@ -348,9 +348,23 @@ class Talk:
         """Send a firmware file: the turn is as long as it takes on the slowest of lines."""
         self.abilities.need(Ability.LOAD, self.target.name)
         seconds = LOAD_S + image.size / SLOWEST
-        await self._session.call(
-            self._who, self._priority, lambda driver: driver.load(image, told), acts=True, seconds=seconds
-        )
+        sent = 0
+
+        def so_far(count: int) -> None:
+            nonlocal sent
+            sent = count
+            told(count)
+
+        async def load(driver: Any) -> None:
+            try:
+                await driver.load(image, so_far)
+            except Unproven as error:  # which would have it begin once more, unseen by who plans
+                if not sent:
+                    raise
+                text = f"{self.target.name} began its talk anew after {sent} of {image.size} bytes."
+                raise NoAnswer(text, "Did its power go? Look what it has now.") from error
+
+        await self._session.call(self._who, self._priority, load, acts=True, seconds=seconds)
 
     async def states(self) -> dict[str, str]:
         if Ability.STATES not in self.abilities:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -75,20 +76,18 @@ class RegisterLine(PtyPort):
         self._heard += data
         while (size := request_length(self._heard)) and len(self._heard) >= size:
             frame, self._heard = self._heard[:size], self._heard[size:]
-            self.work(self._serve(frame, self.speed()))
+            if crc(frame[:-2]) != frame[-2:]:
+                self._heard = b""
+                return
+            speed = self.speed()
+            self.in_turn(partial(self._answer, frame, speed), line_time(len(frame), speed or 9600) + TURNAROUND_S)
         if len(self._heard) > 300:
             self._heard = b""
 
-    async def _serve(self, frame: bytes, speed: int) -> None:
-        if crc(frame[:-2]) != frame[-2:]:
-            self._heard = b""
-            return
+    async def _answer(self, frame: bytes, speed: int) -> None:
         hearing = [
             u for u in self.units if u.bus_address == frame[0] and u.speed == speed and u.up and not u.faults.silent
         ]
-        if not hearing:
-            return
-        await asyncio.sleep(line_time(len(frame), speed) + TURNAROUND_S)
         replies = []
         for unit in hearing:
             body = bytes((unit.bus_address,)) + self._faces[id(unit)].answer(frame[1:-2])

@@ -54,7 +54,7 @@ class Far:
         for frame in self._receiver.feed(asked):
             self.asked += 1
             if self.asked in self._cuts:
-                self.unit._sequence, self.unit._last, self.unit._channel = 0, b"", None
+                self.unit.forget_talk()
             said += self.unit.answer(frame)
         return b"", said or None
 

@@ -17,10 +17,10 @@ from netloom_core.documents.tree import Document, put
 from netloom_core.drivers.bound import STARTUP, BoundDriver, Told
 from netloom_core.drivers.carrier import OFFLINE_S, Presence
 from netloom_core.drivers.osdp.form import OsdpBinding, OsdpChannel, Table
+from netloom_core.drivers.osdp.loading import load
 from netloom_core.drivers.wire import Unreadable, Wire, from_number
 from netloom_core.errors import (
     CannotDo,
-    NoAnswer,
     OutOfRange,
     OutOfStep,
     PromisedElsewhere,
@@ -33,12 +33,11 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.image import Image
 from netloom_core.profiles.profile import Bound, Profile
-from netloom_core.protocols.osdp import file_transfer, flows, messages
+from netloom_core.protocols.osdp import flows, messages
 from netloom_core.protocols.osdp.constants import REPLY_TIMEOUT_S, Cmd, Rep
 from netloom_core.protocols.osdp.messages import Command, PdId, Reply
 from netloom_core.protocols.osdp.secure import DEFAULT_KEY, KEY_BYTES, Channel
 
-MOST_DELAY_MS, LEAST_DELAY_MS = 5000, 200  # between fragments, as the unit asks for it
 HANDSHAKES = 3
 Result = TypeVar("Result")
 PLAIN = Wire()  # a parameter table holds the values themselves
@@ -258,32 +257,10 @@ class OsdpDriver(BoundDriver):
             await self._talk(flows.act(self._table().vendor, call.operation))
 
     async def load(self, image: Image, told: Callable[[int], None]) -> None:
-        """Fragment by fragment, each in a turn of its own: the others on the bus are heard meanwhile."""
+        """Each fragment has a turn of its own: the others on the bus are heard meanwhile."""
         how = self._channel.load
         assert how is not None
-        most, offset, status = how.fragment, 0, file_transfer.FileStatus(0, 0, 0)
-        while offset < image.size:
-            data = image.read(offset, most)
-            try:
-                status = await self._talk(file_transfer.give(how.kind, image.size, offset, data))
-            except Unproven as error:
-                if not offset:
-                    raise
-                text = f"{self.target.name} began its talk anew after {offset} of {image.size} bytes."
-                raise NoAnswer(text, "Did its power go? Look what it has now.") from error
-            offset += len(data)
-            told(offset)
-            most = min(how.fragment, status.most) if status.most else how.fragment
-            if status.detail in (file_transfer.PROCESSED, file_transfer.RESTARTS) and offset < image.size:
-                raise Refused(f"{self.target.name} says that it has the whole file after {offset} bytes of it.")
-            await asyncio.sleep(min(status.delay, MOST_DELAY_MS) / 1000)
-        loop = asyncio.get_running_loop()
-        until = loop.time() + how.seconds
-        while status.detail == file_transfer.FINISHING:
-            if loop.time() > until:
-                raise NoAnswer(f"{self.target.name} was still busy with the file after {how.seconds:g} s.")
-            await asyncio.sleep(max(status.delay, LEAST_DELAY_MS) / 1000)
-            status = await self._talk(file_transfer.give(how.kind, image.size, offset, b""))
+        await load(self._talk, how, image, self.target.name, told)
 
     def went(self) -> None:
         self._owner.forget(self._address, self._speed)

@@ -68,6 +68,7 @@ class Cmd:
     CHLNG = 0x76
     SCRYPT = 0x77
     MFG = 0x80
+    ABORT = 0xA2
 
 
 class Rep:

@@ -1,0 +1,111 @@
+"""What a unit with numbers of two bits may still answer."""
+
+from __future__ import annotations
+
+import asyncio
+import itertools
+
+import pytest
+
+from netloom_core.bus.owner import NUMBERS, SerialOwner
+from netloom_core.bus.unanswered import LATE_S, Unanswered
+from netloom_core.errors import OutOfStep
+from netloom_core.model.line import Line
+from netloom_core.protocols.osdp import flows
+from netloom_core.protocols.osdp.constants import REPLY_TIMEOUT_S, Cmd, Rep
+from netloom_core.protocols.osdp.frames import Frame, Receiver, encode
+from netloom_core.testing.virtual_time import run
+from tests.core.lines.far_end import FarEnd
+
+UNIT = (4, 9600)
+OLD, NEW = b"old", b"new"
+
+
+def reply(code: int, number: int, data: bytes = b"") -> Frame:
+    return Frame(4, code, data, number, reply=True)
+
+
+async def with_names_open() -> Unanswered:
+    """Under each number the name was asked for, and answered by what may be an older question's answer."""
+    waiting = Unanswered()
+    for number in (1, 2, 3):
+        waiting.sent(UNIT, number, Cmd.ID, OLD)
+    return waiting
+
+
+def test_a_doubt_ends_with_a_question_that_was_not_open() -> None:
+    async def asked() -> None:
+        waiting = await with_names_open()
+        assert waiting.in_doubt(UNIT, 1, NEW)
+        spent = waiting.question(UNIT, 1)
+        assert spent.code == Cmd.CAP
+        waiting.sent(UNIT, 1, spent.code, NEW)
+        waiting.heard(UNIT, reply(Rep.PDCAP, 1))
+        assert not any(waiting.in_doubt(UNIT, number, NEW) for number in (1, 2, 3)), "it answers in order"
+
+    run(asked())
+
+
+def test_an_answer_is_only_to_what_it_can_answer() -> None:
+    async def asked() -> None:
+        waiting = await with_names_open()
+        waiting.sent(UNIT, 1, Cmd.FILETRANSFER, NEW)
+        waiting.heard(UNIT, reply(Rep.PDCAP, 1))
+        assert waiting.in_doubt(UNIT, 2, NEW), "nobody asked for that: it tells nothing"
+        waiting.heard(UNIT, reply(Rep.NAK, 1, b"\x03"))
+        assert waiting.in_doubt(UNIT, 1, OLD), "the name may have been refused, and not the file"
+        waiting.heard(UNIT, reply(Rep.FTSTAT, 1))
+        assert not waiting.in_doubt(UNIT, 3, NEW)
+
+    run(asked())
+
+
+def test_what_a_unit_acts_on_each_time_is_another_each_time() -> None:
+    async def asked() -> None:
+        waiting = Unanswered()
+        waiting.sent(UNIT, 1, Cmd.FILETRANSFER, OLD)
+        assert not waiting.in_doubt(UNIT, 1, OLD)
+        assert waiting.in_doubt(UNIT, 1, OLD, idempotent=False)
+
+    run(asked())
+
+
+def test_who_rests_does_so_until_nothing_can_come() -> None:
+    async def asked() -> None:
+        waiting = await with_names_open()
+        await asyncio.sleep(LATE_S / 2)
+        waiting.rest(UNIT)
+        assert waiting.rests(UNIT)
+        await asyncio.sleep(LATE_S / 2 + 0.01)
+        assert not waiting.rests(UNIT)
+        assert not waiting.in_doubt(UNIT, 1, NEW)
+
+    run(asked())
+
+
+def test_who_says_no_to_every_question_is_left_alone_until_nothing_can_come() -> None:
+    asked: list[int] = []
+    receiver = Receiver()
+
+    def says(data: bytes) -> tuple[bytes, bytes | None]:
+        said = b""
+        for frame in receiver.feed(data):
+            asked.append(frame.code)
+            yes = frame.code not in (Cmd.ID, Cmd.CAP)
+            code, more = (Rep.ISTATR, bytes(1)) if yes else (Rep.NAK, b"\x03")
+            said += encode(Frame(4, code, more, frame.sequence, reply=True))
+        return b"", said or None
+
+    async def work() -> None:
+        owner = SerialOwner(Line("bus", "Bus", "serial", path="made up", speed=9600, protocol="osdp"), lambda one: "")
+        owner._link = FarEnd(says, itertools.repeat(0.05), REPLY_TIMEOUT_S)
+        for number in (0, 1, 2, 3, 0, 1, 2, 3):
+            owner._unanswered.sent(UNIT, number, Cmd.ID, OLD)
+        for _ in range(3):
+            with pytest.raises(OutOfStep):
+                await owner.converse(*UNIT, flows.status(Cmd.ISTAT, Rep.ISTATR, 1))
+            assert len(asked) == NUMBERS, "what is asked adds to what may come"
+        await asyncio.sleep(LATE_S)
+        assert await owner.converse(*UNIT, flows.status(Cmd.ISTAT, Rep.ISTATR, 1)) == [0]
+
+    run(work())
