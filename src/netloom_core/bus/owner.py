@@ -145,8 +145,10 @@ class SerialOwner:
         timeout: float = REPLY_TIMEOUT_S,
         session: Session | None = None,
         priority: Priority = Priority.SWEEP,
+        fresh: bool = True,
     ) -> Result:
-        """Drive a flow with one unit to its end, in one turn of the line.
+        """Drive a flow with one unit to its end, in one turn of the line. Where an answer need not be `fresh`, one that
+        comes late to the very same question a moment before is as good.
 
         However it is left, the unit's session can be used again: what was under way is given up.
         """
@@ -160,7 +162,7 @@ class SerialOwner:
                     await link.set_line(speed, self.line.parity)
                     command = next(flow)
                     while True:
-                        reply = await self._exchange(link, talk, command, timeout)
+                        reply = await self._exchange(link, talk, command, timeout, fresh)
                         command = flow.send(reply)
             except StopIteration as stop:
                 result: Result = stop.value
@@ -174,17 +176,18 @@ class SerialOwner:
                 talk.abandon()
                 flow.close()
 
-    async def _exchange(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
+    async def _exchange(self, link: ByteLink, talk: Session, command: Command, timeout: float, fresh: bool) -> Reply:
         if talk.channel is None and not command.block:
-            await self._past_numbers_in_doubt(link, talk, command, timeout)
+            await self._past_numbers_in_doubt(link, talk, None if fresh else command, timeout)
         return await self._asked_for(link, talk, command, timeout)
 
-    async def _past_numbers_in_doubt(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> None:
+    async def _past_numbers_in_doubt(
+        self, link: ByteLink, talk: Session, alike: Command | None, timeout: float
+    ) -> None:
         """A number that another command's answer may still bear is spent on a question whose answer nobody needs."""
         unit = talk.address, link.speed
         for _ in range(0 if self._unanswered.rests(unit) else NUMBERS):
-            data = talk.framed(command)
-            if not self._unanswered.in_doubt(unit, talk.sequence, data, idempotent=command.idempotent):
+            if not self._unanswered.in_doubt(unit, talk.sequence, talk.framed(alike) if alike else b""):
                 return
             with suppress(Refused, WantsEncryption):
                 await self._asked_for(link, talk, self._unanswered.question(unit, talk.sequence), timeout)

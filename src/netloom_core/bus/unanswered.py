@@ -53,10 +53,10 @@ class Unanswered:
                 self._sent[unit] = waiting[n + 1 :]
                 return
 
-    def in_doubt(self, unit: Hashable, number: int, data: bytes, *, idempotent: bool = True) -> bool:
-        """Whether an answer with that number may be another command's. One that the unit acts on each time is another
-        each time, though its bytes are the same."""
-        return any(one.number == number and not (idempotent and one.data == data) for one in self._open(unit))
+    def in_doubt(self, unit: Hashable, number: int, alike: bytes = b"") -> bool:
+        """Whether an answer with that number may be to what was asked before. The very same question is another one
+        each time, since what it asks for may have changed meanwhile; where an older answer does, it is `alike`."""
+        return any(one.number == number and one.data != alike for one in self._open(unit))
 
     def question(self, unit: Hashable, number: int) -> Command:
         """What to spend a number on."""

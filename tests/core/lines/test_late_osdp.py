@@ -109,6 +109,36 @@ def test_no_value_is_ever_another_ones(
     assert all(isinstance(error, NoAnswer) for error in errors), errors
 
 
+@settings(max_examples=80, deadline=None)
+@given(first=PATTERNS, cuts=st.sets(st.integers(2, 20), max_size=1))
+def test_no_value_is_one_from_before_it_was_asked_for(
+    library: Library, first: list[float | None], cuts: set[int]
+) -> None:
+    """The same question's answer from a moment before would tell what it had then: here it has another value each time
+    that it is asked."""
+    far = Far(library, False, itertools.chain(first, itertools.repeat(IN_TIME)), cuts)
+    answer, stale, values = far.unit.answer, [], 101
+
+    def changed(frame: frames.Frame) -> bytes:
+        far.unit.memory.set(LEVEL, far.asked % values)
+        return answer(frame)
+
+    async def asked() -> None:
+        for _ in range(12):
+            before = far.asked
+            try:
+                value = await far._level("running")
+            except NetloomError:
+                continue
+            if value not in [n % values for n in range(before + 1, far.asked + 1)]:
+                stale.append((value, before, far.asked))
+
+    far.unit.answer = changed  # type: ignore[method-assign]
+    run(asked())
+    assert not stale
+    assert far.asked < values
+
+
 @pytest.mark.parametrize("delay", [0.02, 0.9])
 def test_who_answers_in_time_is_asked_once(library: Library, delay: float) -> None:
     def delays() -> Iterator[float]:

@@ -36,12 +36,12 @@ async def with_names_open() -> Unanswered:
 def test_a_doubt_ends_with_a_question_that_was_not_open() -> None:
     async def asked() -> None:
         waiting = await with_names_open()
-        assert waiting.in_doubt(UNIT, 1, NEW)
+        assert waiting.in_doubt(UNIT, 1)
         spent = waiting.question(UNIT, 1)
         assert spent.code == Cmd.CAP
         waiting.sent(UNIT, 1, spent.code, NEW)
         waiting.heard(UNIT, reply(Rep.PDCAP, 1))
-        assert not any(waiting.in_doubt(UNIT, number, NEW) for number in (1, 2, 3)), "it answers in order"
+        assert not any(waiting.in_doubt(UNIT, number) for number in (1, 2, 3)), "it answers in order"
 
     run(asked())
 
@@ -51,21 +51,22 @@ def test_an_answer_is_only_to_what_it_can_answer() -> None:
         waiting = await with_names_open()
         waiting.sent(UNIT, 1, Cmd.FILETRANSFER, NEW)
         waiting.heard(UNIT, reply(Rep.PDCAP, 1))
-        assert waiting.in_doubt(UNIT, 2, NEW), "nobody asked for that: it tells nothing"
+        assert waiting.in_doubt(UNIT, 2), "nobody asked for that: it tells nothing"
         waiting.heard(UNIT, reply(Rep.NAK, 1, b"\x03"))
-        assert waiting.in_doubt(UNIT, 1, OLD), "the name may have been refused, and not the file"
+        assert waiting.in_doubt(UNIT, 1), "the name may have been refused, and not the file"
         waiting.heard(UNIT, reply(Rep.FTSTAT, 1))
-        assert not waiting.in_doubt(UNIT, 3, NEW)
+        assert not waiting.in_doubt(UNIT, 3)
 
     run(asked())
 
 
-def test_what_a_unit_acts_on_each_time_is_another_each_time() -> None:
+def test_the_same_question_is_another_one_each_time() -> None:
     async def asked() -> None:
         waiting = Unanswered()
         waiting.sent(UNIT, 1, Cmd.FILETRANSFER, OLD)
-        assert not waiting.in_doubt(UNIT, 1, OLD)
-        assert waiting.in_doubt(UNIT, 1, OLD, idempotent=False)
+        assert waiting.in_doubt(UNIT, 1)
+        assert not waiting.in_doubt(UNIT, 1, OLD), "where an older answer does"
+        assert waiting.in_doubt(UNIT, 1, NEW)
 
     run(asked())
 
@@ -78,7 +79,7 @@ def test_who_rests_does_so_until_nothing_can_come() -> None:
         assert waiting.rests(UNIT)
         await asyncio.sleep(LATE_S / 2 + 0.01)
         assert not waiting.rests(UNIT)
-        assert not waiting.in_doubt(UNIT, 1, NEW)
+        assert not waiting.in_doubt(UNIT, 1)
 
     run(asked())
 
