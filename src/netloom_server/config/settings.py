@@ -98,6 +98,7 @@ STATIC_URL = "/static/"
 STATICFILES_DIRS = [WEB_DIST] if WEB_DIST.exists() else []
 STATIC_ROOT = None
 WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = True  # an interface that is built anew has other names; a server that runs goes on with it
 WHITENOISE_MAX_AGE = 3600
 
 SESSION_COOKIE_NAME = "netloom_session"
