@@ -123,6 +123,30 @@ async def test_power_that_goes_on_the_way_is_told_and_it_takes_a_file_again(
         await back(here, MODELS[model])
 
 
+@pytest.mark.parametrize(
+    "model", ["dunmarrow-dr2", "lumenfold-n4", "kestrel-ac3"]
+)  # where it goes over in small pieces
+async def test_a_cable_that_is_out_in_the_middle_leaves_it_able_to_take_a_file(
+    library: Library, tmp_path: Path, model: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its power stays: nothing but the next transfer tells it that this one is over."""
+    monkeypatch.setattr(driver, "load", lambda *given: load(*given[:3], 2.0, given[4]))
+    async with bench(library, model, tmp_path, network(model)) as here:
+        file = file_for(here, MODELS[model], size=1200)
+
+        def cable(sent: int) -> None:
+            here.unit.faults.silent = sent >= file.size / 2
+
+        with pytest.raises(NetloomError) as told:
+            await (await here.talk()).load(file, cable)
+        assert told.value.outcome != "not_sent"
+        here.unit.faults.silent = False
+        talk = await here.talk()
+        await talk.drop()
+        await talk.load(file, lambda sent: None)
+        await back(here, MODELS[model])
+
+
 async def test_another_application_makes_another_model_of_it(library: Library, tmp_path: Path) -> None:
     async with bench(library, "sandrel-px1-gate", tmp_path, "127.29.88") as here:
         talk = await here.talk()

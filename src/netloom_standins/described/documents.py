@@ -215,7 +215,7 @@ class Documents(Service):
         assert unit.loading is not None
         fields = {name.decode(): value.decode("latin-1") for name, value in scope["headers"]}
         size = int(fields.get("content-length", "0") or 0)
-        if why := unit.loading.began() or ("" if 0 < size < MOST else "too large"):
+        if why := ("" if 0 < size < MOST else "too large") or unit.loading.began():
             await reply(send, 409, {"problem": why})
             return
         body = bytearray()

@@ -106,7 +106,9 @@ class Node(Searchable):
         loading, kind, number = self.described.loading, data[14], data[15]
         if loading is None or not self.described.up or self.described.faults.silent:
             return
-        if kind == 0:
+        if kind == 0:  # whatever came before it: a file that nobody went on with holds up no other
+            if self._words:
+                loading.gave_up(1.0)
             self._coming, self._words = bytearray(), int.from_bytes(data[16:20], "big")
             if loading.began():
                 self._firmware_says(0xFF, address)
