@@ -19,10 +19,8 @@ from netloom_core.protocols.osdp.messages import Command, capabilities, identify
 LATE_S = 5.0  # an answer that has not come by then will not; a server for serial lines may hold one up for seconds
 MISHEARD = (NAK_CHECK, NAK_LENGTH, NAK_SEQUENCE)
 MOST = 64
-ALONE = {
-    Cmd.ID: Rep.PDID,
-    Cmd.CAP: Rep.PDCAP,
-}  # questions with an answer of their own, which nothing else is answered by
+# Questions with an answer of their own, which nothing else is answered by.
+ALONE = {Cmd.ID: Rep.PDID, Cmd.CAP: Rep.PDCAP}
 
 
 class Sent(NamedTuple):
