@@ -5,22 +5,26 @@ from __future__ import annotations
 import io
 import tarfile
 import zipfile
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
+from django.utils import timezone
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from rest_framework.test import APIClient
 
 from netloom_core.library.files import recognised
 from netloom_core.library.load import Library
+from netloom_core.model.device import Identity
 from netloom_core.model.work import RunState
 from netloom_server.base.problems import NotFound
 from netloom_server.firmware.models import FirmwareFile
 from netloom_server.firmware.services import aside, files, standing
 from netloom_server.installation.models import Device, Line, Unit
 from netloom_server.installation.services.fitting import fit
+from netloom_server.installation.services.readings import Reading, save_firmware, save_readings
 from netloom_server.runs.kinds.base import Asked
 from netloom_server.runs.kinds.planned import Restore
 from netloom_server.runs.models import Run, Step
@@ -159,6 +163,25 @@ def test_devices_are_held_against_the_library(technician: APIClient, kit: Device
     assert word(technician, kit)[0] == "refused"
     [row] = [one for one in technician.get("/api/firmware/devices").json()["devices"] if one["id"] == kit.id]
     assert "stays dark" in row["why"]
+
+
+def test_a_version_that_nobody_knows_any_more_is_not_told(technician: APIClient, kit: Device, library: Library) -> None:
+    """A file went over in part, and it does not answer: the version before is what it had."""
+    add(technician, "b.crn", ext1("1.13.0"))
+    now = timezone.now()
+    save_readings([Reading(kit.id, {"running": {"name": "as it was"}}, None, now)], library)
+
+    def told(identity: Identity | None, after: float) -> tuple[str, str, str]:
+        save_firmware(kit.id, identity, now + timedelta(seconds=after), library)
+        there = technician.get(f"/api/devices/{kit.id}").json()
+        assert datetime.fromisoformat(there["read"]) == now, "none of its values was read by that"
+        return there["firmware"], there["firmware_trouble"], word(technician, kit)[0]
+
+    assert told(None, -10) == ("1.12.0", "", "behind"), "it was read since"
+    assert told(None, 1) == ("", "", "unknown")
+    assert told(Identity(firmware="1.13.0", facts={"far_firmware": "1.13.0"}), 2) == ("1.13.0", "", "current")
+    assert told(Identity(firmware="", facts={"mode": "loader"}), 3)[::2] == ("", "no-application")
+    assert told(Identity(firmware="", facts={"hardware": "B"}), 4)[0] == "", "who tells none has not the one before"
 
 
 def test_what_cannot_be_said_of_a_file_or_a_model_is_refused(technician: APIClient) -> None:

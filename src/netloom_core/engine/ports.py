@@ -196,6 +196,11 @@ class FirmwareStore(Protocol):
         """Its application makes another model of it; what was decided for the former one is kept aside."""
         ...
 
+    async def save_firmware(self, device: str, identity: Identity | None, time: float) -> None:
+        """What it says of itself now, without its values; None where nobody knows any more which version it has. What
+        was read of it later stays."""
+        ...
+
 
 class SweepStore(Protocol):
     async def direct(self, run: RunState) -> SweepWork:

@@ -75,6 +75,10 @@ class EngineRecords:
     async def image(self, file: str) -> Image:
         return await self._store.firmware.image(file)
 
+    async def save_firmware(self, device: str, identity: Identity | None, time: float) -> None:
+        await self._store.firmware.save_firmware(device, identity, time)
+        self._told(device)
+
     async def became(self, device: str, profile: str) -> None:
         await self._store.firmware.became(device, profile)
         self._told(device)

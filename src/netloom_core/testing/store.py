@@ -119,6 +119,12 @@ class MemoryStore:
             raise RequestError(f"There is no file {file}.")
         return self.images[file]
 
+    async def save_firmware(self, device: str, identity: Identity | None, time: float) -> None:
+        self.hook("save firmware")
+        record = self.records[device]
+        if time >= record.read_at:
+            record.identity = identity
+
     async def became(self, device: str, profile: str) -> None:
         record = self.records[device]
         record.aside = record.intended

@@ -58,7 +58,11 @@ async def plan(rig: Rig, file: Image | None = None, **more: Any) -> Any:
 async def load(rig: Rig, file: Image | None = None, **more: Any) -> Any:
     made = await plan(rig, file, **more)
     assert [step.action for step in made.steps] == ["backup", "load"], made.remarks
-    return await rig.apply(made, "firmware")
+    run = await rig.apply(made, "firmware")
+    told = rig.record().identity
+    assert told is None or told.firmware == rig.box.identity.firmware, "what it has, or that nobody knows"
+    assert (told is None) == (states(run)[1] == "unknown")
+    return run
 
 
 async def test_it_is_loaded_awaited_and_proven_on_both_halves(rig: Rig) -> None:

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, type Backup, got, type RunStep, type Schemas } from "./client";
+import { api, type Backup, type Device, got, type RunStep, type Schemas } from "./client";
 
 export const sessionQuery = queryOptions({
   queryKey: ["session"],
@@ -126,11 +126,11 @@ export const freeQuery = (line: string) =>
 
 export const firmwareQuery = queryOptions({ queryKey: ["firmware"], queryFn: () => got(api.GET("/api/firmware")) });
 /** It changes with what the device told last, too. */
-export const firmwareOfQuery = (id: string, read: string | null) =>
+export const firmwareOfQuery = (device: Pick<Device, "id" | "profile" | "read" | "firmware" | "firmware_trouble" | "mode">) =>
   queryOptions({
-    queryKey: ["firmware", id, read],
-    queryFn: () => got(api.GET("/api/devices/{word}/firmware", { params: { path: { word: id } } })),
-    enabled: !!id,
+    queryKey: ["firmware", device.id, device.profile, device.read, device.firmware, device.firmware_trouble, device.mode],
+    queryFn: () => got(api.GET("/api/devices/{word}/firmware", { params: { path: { word: device.id } } })),
+    enabled: !!device.id,
   });
 
 export const tokensQuery = queryOptions({ queryKey: ["tokens"], queryFn: () => got(api.GET("/api/session/tokens")) });

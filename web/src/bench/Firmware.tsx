@@ -24,7 +24,7 @@ const WORDS: Record<string, { tone: "weld" | "madder" | "woad" | "indigo"; words
 
 /** One device against the library: in a line, with what to do about it. */
 export function FirmwareLine({ device }: { device: Device }) {
-  const { data } = useQuery(firmwareOfQuery(device.id, device.read));
+  const { data } = useQuery(firmwareOfQuery(device));
   if (!data?.word || data.word === "current") return null;
   const { tone, words } = WORDS[data.word] ?? WORDS.unknown;
   const file = data.files.find((one) => one.version === data.current) ?? data.files[0];
@@ -43,7 +43,7 @@ export function FirmwareLine({ device }: { device: Device }) {
 
 /** The files that one device could be given; which one, and what its maker says of it. */
 export function FirmwareOfDevice({ device }: { device: Device }) {
-  const { data, error, refetch } = useQuery(firmwareOfQuery(device.id, device.read));
+  const { data, error, refetch } = useQuery(firmwareOfQuery(device));
   const [chosen, setChosen] = useState("");
   if (error) return <Trouble problem={asProblem(error)} again={() => void refetch()} />;
   if (!data?.word) return null;
@@ -51,7 +51,7 @@ export function FirmwareOfDevice({ device }: { device: Device }) {
   const { tone, words } = WORDS[data.word] ?? WORDS.unknown;
   return (
     <section aria-label="Firmware" className="mt-4">
-      <Heading aside={<Tag tone={tone}>{words}</Tag>}>Firmware {device.firmware || "not told"}</Heading>
+      <Heading aside={<Tag tone={tone}>{words}</Tag>}>Firmware {device.firmware || "not known"}</Heading>
       {file ? (
         <>
           <div className="mt-1 flex flex-wrap items-end gap-2">
@@ -80,7 +80,7 @@ export function FirmwareOfDevice({ device }: { device: Device }) {
 
 /** What was decided for the model that it was, before another application made another one of it. */
 export function AsideOfDevice({ device }: { device: Device }) {
-  const { data } = useQuery(firmwareOfQuery(device.id, device.read));
+  const { data } = useQuery(firmwareOfQuery(device));
   const path = (ident: string) => ({ params: { path: { word: device.id, ident } } });
   const take = useChange(({ id, paths }: { id: string; paths: string[] }) => got(api.POST("/api/devices/{word}/aside/{ident}", { ...path(id), body: { paths } })));
   const drop = useChange((id: string) => got(api.DELETE("/api/devices/{word}/aside/{ident}", path(id))));

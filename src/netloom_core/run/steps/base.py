@@ -96,6 +96,10 @@ class Records(Protocol):
         """A firmware file that is kept. Raises NetloomError where it is not any more."""
         ...
 
+    async def save_firmware(self, device: str, identity: Identity | None, time: float) -> None:
+        """What it says of itself now; None where nobody knows any more which version it has."""
+        ...
+
     async def became(self, device: str, profile: str) -> None:
         """It proved to be of another model from now on: what was decided for the former one is set aside."""
         ...

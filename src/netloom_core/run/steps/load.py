@@ -91,6 +91,7 @@ class LoadFirmware:
             await arrived(context, seen.here)
             await self._prove(context, known, image, seen, Identity(firmware=str(evidence["from"])))
             return
+        await _noted(context, seen)
         raise NotDone(
             f"Netloom was cut off while firmware went to {context.target.name}. {seen.words(context)}",
             "Make a new plan: it loads the file from its beginning.",
@@ -105,6 +106,7 @@ class LoadFirmware:
         step.state = ACTING
         file = f"{image.name}, SHA-256 {image.digest[:16]}…"
         await context.intend([], said=f"firmware {image.version} ({file}) over {identity.firmware or 'none'}")
+        await _told(context, None)
         progress = _Progress(context, image)
         for attempt in range(RESUMED + 1):
             talk = await context.talk()
@@ -114,6 +116,7 @@ class LoadFirmware:
                 break
             except NetloomError as error:
                 if error.outcome == "not_sent" and not attempt and not progress.begun:
+                    await _told(context, identity)
                     await context.conclude("failed", error.message)
                     raise
                 await talk.drop()
@@ -211,6 +214,7 @@ class LoadFirmware:
         identity = await context.patiently(lambda: _identity(context))
         if known.power_cycle and not _has(identity, context):
             identity = await self._without_power(context, identity)
+        await _told(context, identity)
         parts = _parts(known, identity)
         step.evidence = {
             "from": step.evidence["from"],
@@ -504,11 +508,14 @@ async def _awaited(context: StepContext, known: Firmware, seconds: float) -> _Se
 
 
 async def _noted(context: StepContext, seen: _Seen) -> None:
-    """Where it is and what it tells of itself, on its record: its loader, too."""
-    if seen.here is None or seen.identity is None:
-        return
-    await arrived(context, seen.here)
-    await context.records.save_reading(context.target.device, {}, seen.identity, context.clock.now())
+    """Where it is and what it tells of itself, on its record: its loader, too, or that nobody knows."""
+    if seen.here is not None and seen.identity is not None:
+        await arrived(context, seen.here)
+    await _told(context, seen.identity)
+
+
+async def _told(context: StepContext, identity: Identity | None) -> None:
+    await context.records.save_firmware(context.target.device, identity, context.clock.now())
 
 
 def _from_then_on(known: Firmware, since: str, evidence: dict[str, Any]) -> bool:

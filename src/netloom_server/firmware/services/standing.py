@@ -68,7 +68,7 @@ def standing(device: Device, profile: Profile | None, wanted: Wanted) -> Standin
     if known.waits(device.facts):
         return Standing("no-application", "It is in its loader: no application was loaded whole.", current)
     if not device.firmware:
-        return Standing("unknown", "It has not told its version.", current)
+        return Standing("unknown", "Which version it has is not known.", current)
     if odd := known.mixed(device.firmware, device.facts):
         return Standing("mixed", odd, current)
     word, why = known.standing(device.firmware)

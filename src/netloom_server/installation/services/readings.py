@@ -56,13 +56,8 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
         units[device.id] = unit
         unit.read, unit.read_trouble = reading.time, ""
         unit.unreadable = {path: why[:MAX_WHY] for path, why in list(reading.unreadable.items())[:MAX_UNREADABLE]}
-        if reading.identity is not None and (reading.identity.firmware or reading.identity.facts):
-            unit.firmware = reading.identity.firmware[:60] or unit.firmware
-            facts = dict(reading.identity.facts)
-            if (pin := facts.pop(TLS_PIN, "")) and not unit.pins.get("tls"):
-                unit.pins = {**unit.pins, "tls": pin}
-            passing = _passing(library.get(device.profile))
-            unit.facts = {**{name: v for name, v in unit.facts.items() if name not in passing}, **facts}
+        if reading.identity is not None:
+            _says(unit, reading.identity, library.get(device.profile))
         now = {name: digest(document) if document else "" for name, document in reading.documents.items()}
         held |= {now[name]: document for name, document in reading.documents.items() if document}
         fresh |= set(now.values()) - {unit.running, unit.startup, ""}
@@ -74,6 +69,41 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
     changed = [found[ident] for ident, unit in units.items() if (unit.running, unit.startup) != before[ident]]
     recount_all(changed, library, held)
     return [None] * len(readings)
+
+
+@transaction.atomic
+def save_firmware(ident: str, identity: Identity | None, time: datetime, library: Library) -> None:
+    """What it says of itself, without its values; None where nobody knows any more which version it has."""
+    device = Device.objects.filter(id=ident).first()
+    if device is None:
+        return
+    unit, profile = unit_of(device), library.get(device.profile)
+    if newer(unit.read, time):
+        return
+    if identity is None:
+        passing = _passing(profile)
+        unit.firmware, unit.facts = "", {name: v for name, v in unit.facts.items() if name not in passing}
+    else:
+        _says(unit, identity, profile)
+    unit.save(update_fields=["firmware", "facts", "pins"])
+
+
+def _says(unit: Unit, identity: Identity, profile: Profile | None) -> None:
+    """Its version and facts."""
+    if not (identity.firmware or identity.facts):
+        return
+    facts = dict(identity.facts)
+    if (pin := facts.pop(TLS_PIN, "")) and not unit.pins.get("tls"):
+        unit.pins = {**unit.pins, "tls": pin}
+    passing = _passing(profile)
+    unit.facts = {**{name: v for name, v in unit.facts.items() if name not in passing}, **facts}
+    unit.firmware = firmware_told(unit, identity.firmware, profile)
+
+
+def firmware_told(unit: Unit, told: str, profile: Profile | None) -> str:
+    """By what it says now, its facts first: one in its loader has none, others may not tell theirs in every way."""
+    waits = profile is not None and profile.firmware is not None and profile.firmware.waits(unit.facts)
+    return told[:60] or ("" if waits else unit.firmware)
 
 
 def _passing(profile: Profile | None) -> set[str]:

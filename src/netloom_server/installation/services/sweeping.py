@@ -20,6 +20,7 @@ from netloom_core.sweep.guess import guess
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.installation.models import Change, CommonKey, Device, Line, Sighting, Unit
 from netloom_server.installation.services.fitting import merge, remove, unit_of
+from netloom_server.installation.services.readings import firmware_told
 
 KEEP_SIGHTINGS_PER_DEVICE = 200
 KEEP_SIGHTINGS_OF_NOBODY = 20_000
@@ -128,13 +129,13 @@ def _take_over_facts(device: Device, finding: Finding, library: Library, common:
     unit.maker = (ident.maker or unit.maker)[:120]
     unit.model = (ident.model or unit.model)[:120]
     unit.serial = (ident.serial or unit.serial)[:120]
-    unit.firmware = (ident.firmware or unit.firmware)[:60]
     unit.keys = list(dict.fromkeys([*unit.keys, *finding.keys]))[:MAX_KEYS]
     told = {key: sorted({*unit.ways.get(key, []), *ways}) for key, ways in finding.ways.items()}
     unit.ways = {key: ways for key, ways in {**unit.ways, **told}.items() if key in unit.keys}
     unit.shared = {**unit.shared, **{key: why for key, why in finding.shared.items() if key in common}}
     unit.identity_key = best_key([*([unit.identity_key] if unit.identity_key else []), *unit.keys])[:250]
     unit.facts = finding.facts
+    unit.firmware = firmware_told(unit, ident.firmware, library.get(device.profile))
     unit.guess = "" if model_of(device.profile) else guess(finding.facts, library)[:200]
     if finding.facts.get("switch"):
         facts = finding.facts
