@@ -49,6 +49,10 @@ class EngineRecords:
         await self._store.devices.save_reading(device, documents, identity, time, unreadable)
         self._told(device)
 
+    async def save_trouble(self, device: str, message: str) -> None:
+        await self._store.devices.save_trouble(device, message)
+        self._told(device)
+
     async def save_place(self, device: str, address: str, speed: int, time: float) -> None:
         await self._store.devices.save_place(device, address, speed, time)
         self._told(device)

@@ -153,7 +153,7 @@ class _Device:
                 continue
             if stopped and step.params.get("always") and steps[0].state != SKIPPED:
                 target = await self._step(step, target, intents.get(step.ordinal))
-                await insist(lambda s=step: self._records.save_step(self._run.id, s), f"a step of run {self._run.id}")  # type: ignore[misc]
+                await self._kept(step)
                 continue
             if not stopped and step.ordinal not in intents:
                 stopped = await self._others_first(step)
@@ -163,9 +163,15 @@ class _Device:
                 step.state, step.message = SKIPPED, stopped
             else:
                 target = await self._step(step, target, intents.get(step.ordinal))
-            await insist(lambda s=step: self._records.save_step(self._run.id, s), f"a step of run {self._run.id}")  # type: ignore[misc]
+            await self._kept(step)
             if step.state in (FAILED, UNKNOWN):
                 stopped = "An earlier step on this device did not succeed; this one was not begun."
+
+    async def _kept(self, step: StepState) -> None:
+        """On record; and where nobody knows what came of it, that what was read before is not what it has."""
+        await insist(lambda: self._records.save_step(self._run.id, step), f"a step of run {self._run.id}")
+        if step.state == UNKNOWN:
+            await insist(lambda: self._records.save_trouble(step.device, step.message), f"what run {self._run.id} left")
 
     async def _others_first(self, step: StepState) -> str:
         """Until the steps of others that it waits for are settled; why it is not to be begun, where one went wrong."""

@@ -60,6 +60,11 @@ async def test_silence_in_the_middle_is_unknown_not_done(rig: Rig) -> None:
     assert states(run) == ["unknown", "skipped"]
     assert "nobody knows which of 2" in run.steps[0].message
     assert rig.entries("outcome")[-1].outcome == "unknown"
+    assert "nobody knows which of 2" in rig.record().trouble, "what was read before it is not what it has"
+    rig.box.silent, rig.box.silent_after = False, ""
+    await rig.engine.do({"do": "read", "devices": ["dev1"]})
+    assert not rig.record().trouble
+    assert rig.record().documents["running"] == rig.box.running
 
 
 @pytest.mark.parametrize("call", ["write", "store"])

@@ -63,6 +63,10 @@ class Records(Protocol):
         unreadable: Mapping[str, str] = ALL_READ,
     ) -> None: ...
 
+    async def save_trouble(self, device: str, message: str) -> None:
+        """Why nobody knows what it has now, until it is read again."""
+        ...
+
     async def save_place(self, device: str, address: str, speed: int, time: float) -> None: ...
 
     async def bind(self, device: str, address: str, time: float) -> None:
