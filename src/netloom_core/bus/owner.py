@@ -21,7 +21,7 @@ from netloom_core.bus.traffic import Tapped, Traffic
 from netloom_core.bus.turns import Priority, Turns
 from netloom_core.bus.unanswered import Unanswered
 from netloom_core.clock import SystemClock
-from netloom_core.errors import NetloomError, NoAnswer, OutOfStep, Refused, WantsEncryption
+from netloom_core.errors import NetloomError, NoAnswer, NobodyThere, OutOfStep, Refused, WantsEncryption
 from netloom_core.links.ports import open_port
 from netloom_core.links.serial import ByteLink
 from netloom_core.links.shared_udp import SharedPort
@@ -66,6 +66,7 @@ class SerialOwner:
         self._commands = 0  # commands heard that were not ours
         self._owed: dict[int, Owed] = defaultdict(Owed)  # by unit: what it may answer that nobody waits for any more
         self._unanswered = Unanswered()
+        self._passed_over = 0  # answers that may have been to older questions
         self.traffic = Traffic(SystemClock().now)
 
     @property
@@ -186,27 +187,38 @@ class SerialOwner:
     ) -> None:
         """A number that another command's answer may still bear is spent on a question whose answer nobody needs."""
         unit = talk.address, link.speed
-        for _ in range(0 if self._unanswered.rests(unit) else NUMBERS):
-            if not self._unanswered.in_doubt(unit, talk.sequence, talk.framed(alike) if alike else b""):
-                return
-            with suppress(Refused, WantsEncryption):
-                await self._asked_for(link, talk, self._unanswered.question(unit, talk.sequence), timeout)
         if not self._unanswered.rests(unit):
-            self._unanswered.rest(unit)
+            for _ in range(NUMBERS):
+                if not self._unanswered.in_doubt(unit, talk.sequence, talk.framed(alike) if alike else b""):
+                    self._unanswered.settled(unit)
+                    return
+                passed = self._passed_over
+                try:
+                    with suppress(Refused, WantsEncryption):
+                        question = self._unanswered.question(unit, talk.sequence)
+                        await self._asked_for(link, talk, question, timeout, own=True)
+                except NobodyThere:
+                    if passed == self._passed_over:
+                        raise
+                    break  # it does answer, and not what it was asked
+            self._unanswered.unsettled(unit)
         raise OutOfStep(
             f"Unit {talk.address} on {self.line.name} left many questions without an answer a moment ago, and what it "
             "says now may still be the answer to one of those.",
             "Ask it again in a few seconds.",
         )
 
-    async def _asked_for(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
+    async def _asked_for(
+        self, link: ByteLink, talk: Session, command: Command, timeout: float, *, own: bool = False
+    ) -> Reply:
+        """`own` passes over what may answer an older command."""
         data = talk.send(command)
         while True:
             await self._idle(link)
             link.write(data)
             self._heard_at = asyncio.get_running_loop().time() + line_time(len(data), link.speed)
             self._unanswered.sent((talk.address, link.speed), talk.sequence, command.code, data)
-            verdict = await self._listen(link, talk, data, timeout)
+            verdict = await self._listen(link, talk, data, timeout, own)
             if isinstance(verdict, Reply):
                 return verdict
             if verdict.busy:
@@ -230,11 +242,14 @@ class SerialOwner:
         self._note_strays(came, link.speed, over=True)
         self._receiver.clear()
 
-    async def _listen(self, link: ByteLink, talk: Session, sent: bytes, timeout: float) -> Reply | Again:
+    async def _listen(
+        self, link: ByteLink, talk: Session, sent: bytes, timeout: float, own_only: bool
+    ) -> Reply | Again:
         """The reply, or what to do without one. Nothing that arrives moves the end on."""
         usual = line_time(len(sent), link.speed) + timeout
         patience = Patience(usual, most=usual + line_time(MAX_REPLY_CHARACTERS, link.speed) + REST_S)
         own = EchoFilter(sent)
+        only = sent if own_only else b""
         first = True
         while said := await heard(link.read, patience):
             self._heard_at = asyncio.get_running_loop().time()
@@ -245,7 +260,7 @@ class SerialOwner:
             if arrived and first:
                 first, self.garbled_at = False, self._heard_at
             frames = self._receiver.feed(arrived)
-            if (verdict := self._verdict(talk, link.speed, frames)) is not None:
+            if (verdict := self._verdict(talk, link.speed, frames, only)) is not None:
                 return verdict
             if frames:
                 first = True
@@ -255,20 +270,24 @@ class SerialOwner:
             elif pending:
                 patience.go_on(self.crackle.rest(line_time(COMMON_CHARACTERS, link.speed)))
         came = self._receiver.pending + own.held
-        if (verdict := self._verdict(talk, link.speed, self._receiver.released())) is not None:
+        if (verdict := self._verdict(talk, link.speed, self._receiver.released(), only)) is not None:
             return verdict
         if 0 < came <= CRACKLE:
             self.crackle.nothing_followed()
         return talk.silent(garbled=came > CRACKLE)
 
-    def _verdict(self, talk: Session, speed: int, frames: Iterable[Frame]) -> Reply | Again | None:
-        """What the talk makes of them; None where it waits on, and of the others' is noted whose they are."""
+    def _verdict(self, talk: Session, speed: int, frames: Iterable[Frame], only: bytes) -> Reply | Again | None:
+        """What the talk makes of them; None where it waits on, and of the others' is noted whose they are. Where `only`
+        the answer to those bytes counts, what may answer an older command is passed over."""
         for frame in frames:
             if self._receiver.noise > CRACKLE:  # before a frame that is whole
                 self.spoiled.append(self.garbled_at)
             self._receiver.noise = 0
             if frame.reply:
-                self._unanswered.heard((frame.address, speed), frame)
+                asked = self._unanswered.heard((frame.address, speed), frame)
+                if only and asked is not None and frame.address == talk.address and asked.data != only:
+                    self._passed_over += 1
+                    continue
             verdict = talk.received(frame)
             if not isinstance(verdict, Ignore):
                 return verdict

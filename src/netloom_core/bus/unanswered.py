@@ -4,6 +4,7 @@ A unit answers in the order in which it is asked, so an answer tells that nothin
 The numbers begin anew with each talk that is given up: a late answer to a command of the old talk then bears the
 number of one of the new. So a number is not used for another command while the old one may still be answered. It is
 spent on a question whose answer nobody needs, and not on one of the old: its answer would not tell to which of the two.
+When its own answer is there, all before it were answered, or never will be.
 """
 
 from __future__ import annotations
@@ -19,8 +20,10 @@ from netloom_core.protocols.osdp.messages import Command, capabilities, identify
 LATE_S = 5.0  # an answer that has not come by then will not; a server for serial lines may hold one up for seconds
 MISHEARD = (NAK_CHECK, NAK_LENGTH, NAK_SEQUENCE)
 MOST = 64
-# Questions with an answer of their own, which nothing else is answered by.
-ALONE = {Cmd.ID: Rep.PDID, Cmd.CAP: Rep.PDCAP}
+MOST_UNSETTLED = 6
+# Questions with an answer of their own, which nothing else that we send is answered by.
+ALONE = {Cmd.ID: Rep.PDID, Cmd.CAP: Rep.PDCAP, Cmd.LSTAT: Rep.LSTATR, Cmd.ISTAT: Rep.ISTATR}
+QUESTIONS = (identify(), capabilities(), Command(Cmd.LSTAT), Command(Cmd.ISTAT))
 
 
 class Sent(NamedTuple):
@@ -35,21 +38,23 @@ class Unanswered:
 
     def __init__(self) -> None:
         self._sent: dict[Hashable, list[Sent]] = {}
+        self._unsettled: dict[Hashable, int] = {}  # how often in a row
         self._rests: dict[Hashable, float] = {}
 
     def sent(self, unit: Hashable, number: int, code: int, data: bytes) -> None:
         until = asyncio.get_running_loop().time() + LATE_S
         self._sent[unit] = [*self._open(unit)[1 - MOST :], Sent(number, code, data, until)]
 
-    def heard(self, unit: Hashable, frame: Frame) -> None:
-        """It may be the answer to the first command with its number, or to a later one."""
+    def heard(self, unit: Hashable, frame: Frame) -> Sent | None:
+        """The first command that it may answer; it may be the answer to a later one, too. None where nobody asked."""
         if frame.code == Rep.BUSY or (frame.code == Rep.NAK and frame.data[:1] and frame.data[0] in MISHEARD):
-            return  # it may bear another number than the command's (7, BUSY and NAK)
+            return None  # it may bear another number than the command's (7, BUSY and NAK)
         waiting = self._open(unit)
         for n, one in enumerate(waiting):
             if one.number == frame.sequence and _may_answer(frame.code, one.code):
                 self._sent[unit] = waiting[n + 1 :]
-                return
+                return one
+        return None
 
     def in_doubt(self, unit: Hashable, number: int, alike: bytes = b"") -> bool:
         """Whether an answer with that number may be to what was asked before. The very same question is another one
@@ -58,12 +63,19 @@ class Unanswered:
 
     def question(self, unit: Hashable, number: int) -> Command:
         """What to spend a number on."""
-        names = any(one.number == number and one.code == Cmd.ID for one in self._open(unit))
-        return capabilities() if names else identify()
+        asked = {one.code for one in self._open(unit) if one.number == number}
+        return next((one for one in QUESTIONS if one.code not in asked), QUESTIONS[0])
 
-    def rest(self, unit: Hashable) -> None:
-        """It is asked nothing until nothing can come any more: each further question would only add to what may."""
-        self._rests[unit] = asyncio.get_running_loop().time() + self.left(unit)
+    def settled(self, unit: Hashable) -> None:
+        self._unsettled.pop(unit, None)
+
+    def unsettled(self, unit: Hashable) -> None:
+        """Questions did not end the doubt. Where that is so again and again, it is asked nothing until nothing can come
+        any more: each further question would only add to what may."""
+        self._unsettled[unit] = self._unsettled.get(unit, 0) + 1
+        if self._unsettled[unit] >= MOST_UNSETTLED:
+            self.settled(unit)
+            self._rests[unit] = asyncio.get_running_loop().time() + self.left(unit)
 
     def rests(self, unit: Hashable) -> bool:
         if unit in self._rests and self._rests[unit] <= asyncio.get_running_loop().time():

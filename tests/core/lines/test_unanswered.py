@@ -8,7 +8,7 @@ import itertools
 import pytest
 
 from netloom_core.bus.owner import NUMBERS, SerialOwner
-from netloom_core.bus.unanswered import LATE_S, Unanswered
+from netloom_core.bus.unanswered import LATE_S, MOST_UNSETTLED, Unanswered
 from netloom_core.errors import OutOfStep
 from netloom_core.model.line import Line
 from netloom_core.protocols.osdp import flows
@@ -75,7 +75,9 @@ def test_who_rests_does_so_until_nothing_can_come() -> None:
     async def asked() -> None:
         waiting = await with_names_open()
         await asyncio.sleep(LATE_S / 2)
-        waiting.rest(UNIT)
+        for _ in range(MOST_UNSETTLED):
+            assert not waiting.rests(UNIT)
+            waiting.unsettled(UNIT)
         assert waiting.rests(UNIT)
         await asyncio.sleep(LATE_S / 2 + 0.01)
         assert not waiting.rests(UNIT)
@@ -85,6 +87,7 @@ def test_who_rests_does_so_until_nothing_can_come() -> None:
 
 
 def test_who_says_no_to_every_question_is_left_alone_until_nothing_can_come() -> None:
+    """Nothing tells to which of them it says no, so that no question ends the doubt."""
     asked: list[int] = []
     receiver = Receiver()
 
@@ -92,21 +95,25 @@ def test_who_says_no_to_every_question_is_left_alone_until_nothing_can_come() ->
         said = b""
         for frame in receiver.feed(data):
             asked.append(frame.code)
-            yes = frame.code not in (Cmd.ID, Cmd.CAP)
-            code, more = (Rep.ISTATR, bytes(1)) if yes else (Rep.NAK, b"\x03")
+            yes = frame.code == Cmd.OSTAT
+            code, more = (Rep.OSTATR, bytes(1)) if yes else (Rep.NAK, b"\x03")
             said += encode(Frame(4, code, more, frame.sequence, reply=True))
         return b"", said or None
 
     async def work() -> None:
         owner = SerialOwner(Line("bus", "Bus", "serial", path="made up", speed=9600, protocol="osdp"), lambda one: "")
         owner._link = FarEnd(says, itertools.repeat(0.05), REPLY_TIMEOUT_S)
-        for number in (0, 1, 2, 3, 0, 1, 2, 3):
-            owner._unanswered.sent(UNIT, number, Cmd.ID, OLD)
+        for number, code in itertools.product(range(NUMBERS), 3 * [Cmd.ID, Cmd.CAP, Cmd.LSTAT, Cmd.ISTAT]):
+            owner._unanswered.sent(UNIT, number, code, OLD)
+        for _ in range(MOST_UNSETTLED):
+            with pytest.raises(OutOfStep):
+                await owner.converse(*UNIT, flows.status(Cmd.OSTAT, Rep.OSTATR, 1))
+        count = len(asked)
         for _ in range(3):
             with pytest.raises(OutOfStep):
-                await owner.converse(*UNIT, flows.status(Cmd.ISTAT, Rep.ISTATR, 1))
-            assert len(asked) == NUMBERS, "what is asked adds to what may come"
+                await owner.converse(*UNIT, flows.status(Cmd.OSTAT, Rep.OSTATR, 1))
+        assert len(asked) == count, "what is asked adds to what may come"
         await asyncio.sleep(LATE_S)
-        assert await owner.converse(*UNIT, flows.status(Cmd.ISTAT, Rep.ISTATR, 1)) == [0]
+        assert await owner.converse(*UNIT, flows.status(Cmd.OSTAT, Rep.OSTATR, 1)) == [0]
 
     run(work())
