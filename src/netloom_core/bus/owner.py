@@ -146,10 +146,8 @@ class SerialOwner:
         timeout: float = REPLY_TIMEOUT_S,
         session: Session | None = None,
         priority: Priority = Priority.SWEEP,
-        fresh: bool = True,
     ) -> Result:
-        """Drive a flow with one unit to its end, in one turn of the line. Where an answer need not be `fresh`, one that
-        comes late to the very same question a moment before is as good.
+        """Drive a flow with one unit to its end, in one turn of the line.
 
         However it is left, the unit's session can be used again: what was under way is given up.
         """
@@ -163,7 +161,7 @@ class SerialOwner:
                     await link.set_line(speed, self.line.parity)
                     command = next(flow)
                     while True:
-                        reply = await self._exchange(link, talk, command, timeout, fresh)
+                        reply = await self._exchange(link, talk, command, timeout)
                         command = flow.send(reply)
             except StopIteration as stop:
                 result: Result = stop.value
@@ -177,19 +175,17 @@ class SerialOwner:
                 talk.abandon()
                 flow.close()
 
-    async def _exchange(self, link: ByteLink, talk: Session, command: Command, timeout: float, fresh: bool) -> Reply:
+    async def _exchange(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> Reply:
         if talk.channel is None and not command.block:
-            await self._past_numbers_in_doubt(link, talk, None if fresh else command, timeout)
+            await self._past_numbers_in_doubt(link, talk, command, timeout)
         return await self._asked_for(link, talk, command, timeout)
 
-    async def _past_numbers_in_doubt(
-        self, link: ByteLink, talk: Session, alike: Command | None, timeout: float
-    ) -> None:
+    async def _past_numbers_in_doubt(self, link: ByteLink, talk: Session, command: Command, timeout: float) -> None:
         """A number that another command's answer may still bear is spent on a question whose answer nobody needs."""
         unit = talk.address, link.speed
         if not self._unanswered.rests(unit):
             for _ in range(NUMBERS):
-                if not self._unanswered.in_doubt(unit, talk.sequence, talk.framed(alike) if alike else b""):
+                if not self._unanswered.in_doubt(unit, talk.sequence, command.code, talk.framed(command)):
                     self._unanswered.settled(unit)
                     return
                 passed = self._passed_over

@@ -23,6 +23,7 @@ MOST = 64
 MOST_UNSETTLED = 6
 # Questions with an answer of their own, which nothing else that we send is answered by.
 ALONE = {Cmd.ID: Rep.PDID, Cmd.CAP: Rep.PDCAP, Cmd.LSTAT: Rep.LSTATR, Cmd.ISTAT: Rep.ISTATR}
+STEADY = (Cmd.ID, Cmd.CAP)
 QUESTIONS = (identify(), capabilities(), Command(Cmd.LSTAT), Command(Cmd.ISTAT))
 
 
@@ -56,10 +57,10 @@ class Unanswered:
                 return one
         return None
 
-    def in_doubt(self, unit: Hashable, number: int, alike: bytes = b"") -> bool:
+    def in_doubt(self, unit: Hashable, number: int, code: int, data: bytes) -> bool:
         """Whether an answer with that number may be to what was asked before. The very same question is another one
-        each time, since what it asks for may have changed meanwhile; where an older answer does, it is `alike`."""
-        return any(one.number == number and one.data != alike for one in self._open(unit))
+        each time, unless it is for what does not change: an older answer does as well then."""
+        return any(one.number == number and (code not in STEADY or one.data != data) for one in self._open(unit))
 
     def question(self, unit: Hashable, number: int) -> Command:
         """What to spend a number on."""

@@ -36,12 +36,12 @@ async def with_names_open() -> Unanswered:
 def test_a_doubt_ends_with_a_question_that_was_not_open() -> None:
     async def asked() -> None:
         waiting = await with_names_open()
-        assert waiting.in_doubt(UNIT, 1)
+        assert waiting.in_doubt(UNIT, 1, Cmd.MFG, NEW)
         spent = waiting.question(UNIT, 1)
         assert spent.code == Cmd.CAP
         waiting.sent(UNIT, 1, spent.code, NEW)
         waiting.heard(UNIT, reply(Rep.PDCAP, 1))
-        assert not any(waiting.in_doubt(UNIT, number) for number in (1, 2, 3)), "it answers in order"
+        assert not any(waiting.in_doubt(UNIT, number, Cmd.MFG, NEW) for number in (1, 2, 3)), "it answers in order"
 
     run(asked())
 
@@ -51,22 +51,23 @@ def test_an_answer_is_only_to_what_it_can_answer() -> None:
         waiting = await with_names_open()
         waiting.sent(UNIT, 1, Cmd.FILETRANSFER, NEW)
         waiting.heard(UNIT, reply(Rep.PDCAP, 1))
-        assert waiting.in_doubt(UNIT, 2), "nobody asked for that: it tells nothing"
+        assert waiting.in_doubt(UNIT, 2, Cmd.MFG, NEW), "nobody asked for that: it tells nothing"
         waiting.heard(UNIT, reply(Rep.NAK, 1, b"\x03"))
-        assert waiting.in_doubt(UNIT, 1), "the name may have been refused, and not the file"
+        assert waiting.in_doubt(UNIT, 1, Cmd.MFG, NEW), "the name may have been refused, and not the file"
         waiting.heard(UNIT, reply(Rep.FTSTAT, 1))
-        assert not waiting.in_doubt(UNIT, 3)
+        assert not waiting.in_doubt(UNIT, 3, Cmd.MFG, NEW)
 
     run(asked())
 
 
-def test_the_same_question_is_another_one_each_time() -> None:
+@pytest.mark.parametrize(("code", "doubt"), [(Cmd.FILETRANSFER, True), (Cmd.ISTAT, True), (Cmd.ID, False)])
+def test_the_same_question_is_another_one_unless_its_answer_does_not_change(code: int, doubt: bool) -> None:
     async def asked() -> None:
         waiting = Unanswered()
-        waiting.sent(UNIT, 1, Cmd.FILETRANSFER, OLD)
-        assert waiting.in_doubt(UNIT, 1)
-        assert not waiting.in_doubt(UNIT, 1, OLD), "where an older answer does"
-        assert waiting.in_doubt(UNIT, 1, NEW)
+        waiting.sent(UNIT, 1, code, OLD)
+        assert waiting.in_doubt(UNIT, 1, code, OLD) == doubt
+        assert waiting.in_doubt(UNIT, 1, code, NEW)
+        assert not waiting.in_doubt(UNIT, 2, code, NEW)
 
     run(asked())
 
@@ -81,7 +82,7 @@ def test_who_rests_does_so_until_nothing_can_come() -> None:
         assert waiting.rests(UNIT)
         await asyncio.sleep(LATE_S / 2 + 0.01)
         assert not waiting.rests(UNIT)
-        assert not waiting.in_doubt(UNIT, 1)
+        assert not waiting.in_doubt(UNIT, 1, Cmd.MFG, NEW)
 
     run(asked())
 

@@ -76,7 +76,7 @@ class Bus:
             await look.pace.take()
             try:
                 ident = await owner.converse(
-                    address, speed, flows.identify(), who="sweep", timeout=seconds, session=talk, fresh=False
+                    address, speed, flows.identify(), who="sweep", timeout=seconds, session=talk
                 )
             except NoAnswer:
                 owner.spoiled.extend(garbled)  # that was not this one
