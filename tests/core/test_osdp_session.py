@@ -51,6 +51,24 @@ def test_silence_repeats_the_same_bytes_then_gives_up() -> None:
     assert decode(talk.send(POLL)).sequence == 0, "after silence the talk starts anew"
 
 
+@pytest.mark.parametrize("silences", [0, 1, RETRIES])
+@pytest.mark.parametrize("command", [POLL, messages.table_act("0A4E4C", 4)])
+def test_what_a_unit_did_before_it_began_anew_is_not_known_where_it_was_said_before(
+    silences: int, command: Command
+) -> None:
+    """Its restart may be what the first one asked for. Whoever is told that nothing was sent would say it again."""
+    talk = Session(5)
+    talk.send(POLL)
+    talk.received(reply())
+    talk.send(command)
+    for _ in range(silences):
+        talk.silent()
+    sent_once = command.idempotent or not silences
+    with pytest.raises(Unproven if sent_once else NoAnswer, match="begun anew") as told:
+        talk.received(reply(Rep.NAK, b"\x04", 1))
+    assert told.value.outcome == ("not_sent" if sent_once else "unknown")
+
+
 def test_what_must_not_happen_twice_is_not_repeated_without_a_number() -> None:
     """Number 0 restarts a talk, and the unit would act again; later numbers protect."""
     talk = Session(5)

@@ -10,7 +10,16 @@ import itertools
 from dataclasses import dataclass, replace
 from enum import Enum
 
-from netloom_core.errors import Busy, NetloomError, NobodyThere, ProtocolError, Refused, Unproven, WantsEncryption
+from netloom_core.errors import (
+    Busy,
+    NetloomError,
+    NoAnswer,
+    NobodyThere,
+    ProtocolError,
+    Refused,
+    Unproven,
+    WantsEncryption,
+)
 from netloom_core.protocols.osdp import frames
 from netloom_core.protocols.osdp.constants import (
     BUSY_RETRIES,
@@ -169,6 +178,9 @@ class Session:
         if reason == NAK_SEQUENCE and self._sequence:
             # Its power was away, or another one has its place: it is told nothing before that is known.
             self.restart()
+            if self._silences and not command.idempotent:  # said before, too: that may be why it has begun anew
+                text = f"{self._name} has begun anew. Whether it carried out command 0x{command.code:02X} is not known."
+                raise self._given_up(NoAnswer(text, "Look what it has now."))
             raise self._given_up(Unproven(f"{self._name} has begun anew.", "It is asked again who it is."))
         if reason == NAK_CHECK and self._damaged < RETRIES:
             # It heard a damaged command and did nothing (7, NAK 01): the same once more.
