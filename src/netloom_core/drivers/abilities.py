@@ -102,6 +102,7 @@ class Driver(Identifies, Protocol):
     """
 
     target: Target
+    acted: bool  # set once something that acts may have left; the session sets it back
 
     @property
     def connection(self) -> Hashable | None: ...

@@ -42,6 +42,7 @@ class BoundDriver:
         self.unreadable: dict[str, str] = {}  # of the last reading, by path: why
         self._trusted: Hashable | None = None
         self._level = ""  # of access, at which it is entered
+        self.acted = False  # whether something that acts was sent since the session last set it so
         self._who, self._priority = target.name, Priority.RUN
 
     @property
@@ -72,11 +73,12 @@ class BoundDriver:
         raise NotImplementedError
 
     async def assign(self, values: Sequence[tuple[Bound, Any]]) -> None:
-        """Send values; that no error comes proves nothing. What was not sent at all is told by the error's outcome."""
+        """Send values; that no error comes proves nothing. `acted` is set once the first of them may have left: after
+        that no error means that nothing was sent."""
         raise NotImplementedError
 
     async def perform(self, calls: Sequence[Any]) -> None:
-        """Send the calls of a procedure."""
+        """Send the calls of a procedure; `acted` as in `assign`."""
         raise NotImplementedError
 
     @property

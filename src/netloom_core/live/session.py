@@ -286,6 +286,38 @@ class Talk:
     async def _call(self, ask: Callable[[Any], Awaitable[Result]], *, acts: bool = False) -> Result:
         return await self._session.call(self._who, self._priority, ask, acts=acts)
 
+    async def _act(
+        self,
+        ask: Callable[[Any], Awaitable[None]],
+        *,
+        again: bool = False,
+        seconds: float = TURN_S,
+        so_far: Callable[[], str] = lambda: "a part of that",
+    ) -> None:
+        """What changes something. That nothing was sent is said only where nothing was; and where a part of it was, it
+        is not begun once more by itself, unless it may be said `again`."""
+        acted = False
+
+        async def act(driver: Any) -> None:
+            nonlocal acted
+            driver.acted = False
+            try:
+                await ask(driver)
+            except Unproven as error:
+                if again or not driver.acted:
+                    raise
+                text = f"{self.target.name} began its talk anew after {so_far()}."
+                raise NoAnswer(text, "Did its power go? Look what it has now.") from error
+            finally:
+                acted = acted or driver.acted
+
+        try:
+            await self._session.call(self._who, self._priority, act, acts=True, seconds=seconds)
+        except NetloomError as error:
+            if acted and error.outcome == "not_sent":
+                error.outcome = "unknown"
+            raise
+
     async def identify(self) -> Identity:
         """Asked anew, and proven."""
         return await self._call(self._session.prove)
@@ -325,24 +357,24 @@ class Talk:
 
     async def write(self, changes: Sequence[Change]) -> None:
         self.abilities.need(Ability.WRITE, self.target.name)
-        await self._call(lambda driver: driver.write(changes), acts=True)
+        await self._act(lambda driver: driver.write(changes), again=True)
 
     async def store(self) -> None:
         self.abilities.need(Ability.STORE, self.target.name)
-        await self._call(lambda driver: driver.store(), acts=True)
+        await self._act(lambda driver: driver.store())
 
     async def restart(self) -> None:
         self.abilities.need(Ability.RESTART, self.target.name)
-        await self._call(lambda driver: driver.restart(), acts=True)
+        await self._act(lambda driver: driver.restart())
 
     async def procedure(self, name: str) -> None:
         if name not in self.abilities.procedures:
             raise CannotDo(f"{self.target.name} cannot be told to {name} from here.", "Nothing was sent to it.")
-        await self._call(lambda driver: driver.procedure(name), acts=True)
+        await self._act(lambda driver: driver.procedure(name))
 
     async def readdress(self, changes: Sequence[Change]) -> None:
         self.abilities.need(Ability.READDRESS, self.target.name)
-        await self._call(lambda driver: driver.readdress(changes), acts=True)
+        await self._act(lambda driver: driver.readdress(changes))
 
     async def load(self, image: Image, told: Callable[[int], None]) -> None:
         """Send a firmware file: the turn is as long as it takes on the slowest of lines."""
@@ -355,16 +387,9 @@ class Talk:
             sent = count
             told(count)
 
-        async def load(driver: Any) -> None:
-            try:
-                await driver.load(image, so_far)
-            except Unproven as error:  # which would have it begin once more, unseen by who plans
-                if not sent:
-                    raise
-                text = f"{self.target.name} began its talk anew after {sent} of {image.size} bytes."
-                raise NoAnswer(text, "Did its power go? Look what it has now.") from error
-
-        await self._session.call(self._who, self._priority, load, acts=True, seconds=seconds)
+        await self._act(
+            lambda driver: driver.load(image, so_far), seconds=seconds, so_far=lambda: f"{sent} of {image.size} bytes"
+        )
 
     async def states(self) -> dict[str, str]:
         if Ability.STATES not in self.abilities:
@@ -375,7 +400,7 @@ class Talk:
 
     async def drive(self, point: str, state: str) -> None:
         self.abilities.need(Ability.DRIVE, self.target.name)
-        await self._call(lambda driver: driver.drive(point, state), acts=True)
+        await self._act(lambda driver: driver.drive(point, state), again=True)
 
     async def record(self) -> Told:
         """Its own event record, set on our time."""

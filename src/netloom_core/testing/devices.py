@@ -176,6 +176,7 @@ class MemoryDriver:
         self.target = target
         self._devices = devices
         self.unreadable: dict[str, str] = {}
+        self.acted = False
         self._trusted: Hashable | None = None
         self._to: tuple[int, int] | None = None
 

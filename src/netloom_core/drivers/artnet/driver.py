@@ -150,6 +150,7 @@ class ArtNetDriver(BoundDriver):
         self.need_proof()
         for bound, value in values:
             await self._set(bound.binding, value)
+            self.acted = True
 
     async def _set(self, binding: ArtNetBinding, value: Any) -> None:
         word = binding.words.get(str(value), value)

@@ -180,6 +180,7 @@ class DialogueDriver(BoundDriver):
         await self._talk(work)
 
     async def _tell(self, talk: Conversation, command: str, took: str) -> None:
+        self.acted = True
         answer = await talk.ask(command, Answer(sent=command, wanted=took))
         if isinstance(answer, Missing):
             raise Refused(f"{self.target.name} knows no {command.strip()!r}: {answer.said}")
@@ -200,7 +201,12 @@ class DialogueDriver(BoundDriver):
     async def load(self, image: Image, told: Callable[[int], None]) -> None:
         how = self._channel.load
         assert how is not None
-        await self._talk(lambda talk: load(talk, how, image, self.target, told))
+
+        async def work(talk: Conversation) -> None:
+            self.acted = True
+            await load(talk, how, image, self.target, told)
+
+        await self._talk(work)
 
     def went(self) -> None:
         self._carrier.drop()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Awaitable, Callable, Hashable, Mapping, Sequence
 from typing import Any, TypeVar
 
@@ -249,6 +250,7 @@ class FramedDriver(BoundDriver):
         async def work(talk: Talk) -> None:
             for bound, value in values:
                 binding: FramedBinding = bound.binding
+                self.acted = True
                 if binding.pieces is not None:
                     await _scattered(talk, binding.pieces, bytes.fromhex(value))
                 else:
@@ -257,9 +259,13 @@ class FramedDriver(BoundDriver):
         await self._talk(work)
 
     async def perform(self, calls: Sequence[Any]) -> None:
+        left = deque(calls)  # where it has to be entered again in the middle, what was answered is not sent again
+
         async def work(talk: Talk) -> None:
-            for call in calls:
-                await talk.ask(call.send, call.answer, {})
+            while left:
+                self.acted = True
+                await talk.ask(left[0].send, left[0].answer, {})
+                left.popleft()
 
         await self._talk(work)
 
@@ -267,7 +273,12 @@ class FramedDriver(BoundDriver):
         how = self._channel.load
         assert how is not None
         file = await whole_of(image)
-        await self._talk(lambda talk: load(talk, how, image, file, told))
+
+        async def work(talk: Talk) -> None:
+            self.acted = True
+            await load(talk, how, image, file, told)
+
+        await self._talk(work)
 
     def went(self) -> None:
         self._carrier.drop()

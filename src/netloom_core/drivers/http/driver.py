@@ -196,10 +196,10 @@ class HttpDriver(BoundDriver):
         for bound, value in points:
             assert self._channel.drive is not None
             state = bound.item.state_of(value)
-            await self._call(self._channel.drive, {"point": bound.binding.point or bound.item.id, "state": state})
+            await self._act(self._channel.drive, {"point": bound.binding.point or bound.item.id, "state": state})
         for bound, value in values:
             if bound.binding.put is not None:
-                await self._call(bound.binding.put, {"value": self._said(bound, value)})
+                await self._act(bound.binding.put, {"value": self._said(bound, value)})
 
     def _said(self, bound: Bound, value: Any) -> Any:
         plain = not bound.binding.words and self._channel.bodies == "json"
@@ -211,21 +211,21 @@ class HttpDriver(BoundDriver):
             raise ProtocolError(f"{self.profile.model} has no call that writes.", outcome="not_sent")
         said = {bound.binding.pointer or bound.item.path: self._said(bound, value) for bound, value in values}
         if self._channel.bodies == "form":
-            await self._call(call, body={field_of(pointer): value for pointer, value in said.items()})
+            await self._act(call, body={field_of(pointer): value for pointer, value in said.items()})
             return
         if self._channel.bodies == "xml":
             tree: dict[str, Any] = {}
             for pointer, value in said.items():
                 put(tree, pointer, value)
-            await self._call(call, body=tree)
+            await self._act(call, body=tree)
             return
         if self._raw is None and any(part.isdecimal() for pointer in said for part in pointer.split("/")):
             await self.read(RUNNING)  # a number in a pointer may count in an array
-        await self._call(call, body=merge_patch(self._raw, said))
+        await self._act(call, body=merge_patch(self._raw, said))
 
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:
-            await self._call(call)
+            await self._act(call)
 
     def went(self) -> None:
         self._access.forget()
@@ -331,6 +331,10 @@ class HttpDriver(BoundDriver):
         except WrongCredentials:
             return False
         return self._access.taken(content, self._link.headers, self.target.address)
+
+    async def _act(self, call: HttpCall, values: dict[str, Any] | None = None, *, body: Any = None) -> None:
+        await self._call(call, values, body=body)
+        self.acted = True
 
     async def _call(self, call: HttpCall, values: dict[str, Any] | None = None, *, body: Any = None,
                     proven: int | None = -1) -> Any:  # fmt: skip

@@ -172,6 +172,7 @@ class ModbusDriver(BoundDriver):
             await self._write(unit, modbus.write_registers(first, data))
 
     async def _write(self, unit: Asks, pdu: bytes) -> None:
+        self.acted = True
         answer = await unit.ask(pdu)
         if answer.exception == BUSY:
             raise Busy(f"{self.target.name} is busy.", "Try again in a moment.")

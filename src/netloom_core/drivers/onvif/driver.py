@@ -114,6 +114,7 @@ class OnvifDriver(BoundDriver):
             if bound.item.role == "password":
                 body = await self._as_user(body)
             answer = await self._call(binding.set, body)
+            self.acted = True
             restart = restart or (isinstance(answer, Mapping) and answer.get("RebootNeeded") == "true")
         if restart:
             await self._call(OnvifCall(operation="SystemReboot"), {})
@@ -213,6 +214,7 @@ class OnvifDriver(BoundDriver):
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:
             await self._call(call, call.body)
+            self.acted = True
 
     def went(self) -> None:
         self._link.close()

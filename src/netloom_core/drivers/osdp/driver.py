@@ -94,6 +94,13 @@ class OsdpDriver(BoundDriver):
             raise
         return await self._converse(flow)
 
+    async def _act(self, flow: Generator[Command, Reply, Result]) -> Result:
+        def acting() -> Generator[Command, Reply, Result]:
+            self.acted = True  # here the line is had, and its port is open
+            return (yield from flow)
+
+        return await self._talk(acting())
+
     async def _converse(self, flow: Generator[Command, Reply, Result]) -> Result:
         result = await self._owner.converse(self._address, self._speed, flow, who=self._who, priority=self._priority)
         self._presence.heard()
@@ -222,21 +229,21 @@ class OsdpDriver(BoundDriver):
             if binding.key:
                 await self._new_key(str(value))
             elif binding.lamp is not None:
-                await self._talk(flows.tell(messages.lamp(binding.reader, binding.lamp, str(value))))
+                await self._act(flows.tell(messages.lamp(binding.reader, binding.lamp, str(value))))
             elif binding.sounder:
                 on = value not in ("off", False)
-                await self._talk(flows.tell(messages.sounder(binding.reader, 5 if on else 0, 5 if on else 0, 1)))
+                await self._act(flows.tell(messages.sounder(binding.reader, 5 if on else 0, 5 if on else 0, 1)))
             elif binding.text:
-                await self._talk(flows.tell(messages.text(binding.reader, str(value))))
+                await self._act(flows.tell(messages.text(binding.reader, str(value))))
             elif not bound.item.decided and binding.output is not None:
-                await self._talk(flows.set_output(binding.output, value == bound.item.states[1]))
+                await self._act(flows.set_output(binding.output, value == bound.item.states[1]))
             elif binding.entry is not None:
                 entries[binding.entry] = int(value)
             else:
                 raise CannotDo(f"{bound.item.path} is changed by a change of address, not by writing.")
         if entries:
             table = self._table()
-            await self._talk(flows.write_table(table.vendor, table.write, entries))
+            await self._act(flows.write_table(table.vendor, table.write, entries))
 
     async def _new_key(self, text: str) -> None:
         """Only on the secure channel: in the clear it would be told to everybody on the bus."""
@@ -248,19 +255,19 @@ class OsdpDriver(BoundDriver):
                 f"{self.target.name} is talked to in the clear: its key is not said there.",
                 "Enter the key that it has now under Address, Access; then write the new one.",
             )
-        await self._talk(flows.set_key(key))
+        await self._act(flows.set_key(key))
         self._set_keys.insert(0, key)
         self._owner.session(self._address, self._speed).restart()
 
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:
-            await self._talk(flows.act(self._table().vendor, call.operation))
+            await self._act(flows.act(self._table().vendor, call.operation))
 
     async def load(self, image: Image, told: Callable[[int], None]) -> None:
         """Each fragment has a turn of its own: the others on the bus are heard meanwhile."""
         how = self._channel.load
         assert how is not None
-        await load(self._talk, how, image, self.target.name, told)
+        await load(self._act, how, image, self.target.name, told)
 
     def went(self) -> None:
         self._owner.forget(self._address, self._speed)
@@ -274,7 +281,7 @@ class OsdpDriver(BoundDriver):
             elif role == "speed":
                 speed = int(change.after)
         try:
-            promised = await self._talk(flows.assign_address(address, speed))
+            promised = await self._act(flows.assign_address(address, speed))
         finally:
             self._owner.forget(self._address, self._speed)
             self._owner.forget(address, speed)

@@ -156,6 +156,7 @@ class PjlinkDriver(BoundDriver):
         async def work(line: Line) -> None:
             for bound, value in values:
                 word = as_text(bound.item, bound.binding, value)
+                self.acted = True
                 answer = await line.ask(bound.binding.command, word)
                 if answer != "OK":
                     raise Refused(f"{self.target.name} answers {answer!r} to {bound.item.label}.")

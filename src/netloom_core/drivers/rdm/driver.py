@@ -91,6 +91,7 @@ class RdmDriver(BoundDriver):
         async with self._talk() as node:
             for parameter, data in said:
                 await node.set(self._uid, parameter, data)
+                self.acted = True
 
     async def perform(self, calls: Sequence[Any]) -> None:
         self.need_proof()
@@ -99,6 +100,7 @@ class RdmDriver(BoundDriver):
                 if not isinstance(call, RdmCall):
                     raise ProtocolError("That is no call of RDM.", outcome="not_sent")
                 await node.set(self._uid, call.parameter, bytes.fromhex(call.data))
+                self.acted = True
 
     def went(self) -> None:
         self._presence.lose()

@@ -242,6 +242,7 @@ class SnmpDriver(BoundDriver):
         for _, kind, value in settings:
             snmp.made(kind, value)  # what cannot be said is told before anything is sent
         response = await self._ask(lambda agent: agent.set(settings))
+        self.acted = True
         if response.error in snmp.NO_ACCESS:
             raise WrongCredentials(
                 f"{self.target.name} lets nobody write with that community or user.",
