@@ -365,6 +365,8 @@ def show(device: str) -> None:
     say(f"{where(found)}  firmware {found['firmware'] or '–'}  {found['state']}")
     if found["firmware_trouble"]:
         say(f"  Its firmware is {found['firmware_trouble']}.")
+    if found["read_trouble"]:
+        say(f"  Not known now: {found['read_trouble']}")
     table(
         ("Setting", "Path", "Intended", "Running", "Startup", "Baseline"),
         (

@@ -382,14 +382,15 @@ class Talk:
         seconds = LOAD_S + image.size / SLOWEST
         sent = 0
 
-        def so_far(count: int) -> None:
-            nonlocal sent
-            sent = count
-            told(count)
+        async def load(driver: Any) -> None:
+            def so_far(count: int) -> None:
+                nonlocal sent
+                sent, driver.acted = count, driver.acted or count > 0
+                told(count)
 
-        await self._act(
-            lambda driver: driver.load(image, so_far), seconds=seconds, so_far=lambda: f"{sent} of {image.size} bytes"
-        )
+            await driver.load(image, so_far)
+
+        await self._act(load, seconds=seconds, so_far=lambda: f"{sent} of {image.size} bytes")
 
     async def states(self) -> dict[str, str]:
         if Ability.STATES not in self.abilities:
