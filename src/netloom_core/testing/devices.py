@@ -217,6 +217,7 @@ class MemoryDriver:
         return device
 
     async def _after(self, device: MemoryDevice, what: str) -> None:
+        self.acted = True
         if device.silent_after == what:
             device.silent = True
             raise NoAnswer("It fell silent.")

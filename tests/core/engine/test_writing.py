@@ -7,7 +7,7 @@ import pytest
 
 from netloom_core.documents.tree import Document, get, put
 from netloom_core.engine.ports import MadePlan
-from netloom_core.errors import ProtocolError, WrongCredentials
+from netloom_core.errors import LinkError, ProtocolError, WrongCredentials
 from netloom_core.profiles.abilities import Abilities
 from netloom_core.run.steps.registry import STEPS
 from netloom_core.testing.devices import MemoryDriver
@@ -72,6 +72,26 @@ async def test_an_error_after_it_was_carried_out_is_settled_by_looking(rig: Rig,
     rig.box.error_after[call] = ProtocolError("garbled")
     run = await rig.set(CLOSED)
     assert states(run) == ["done", "done"]
+    rig.every_intent_has_its_outcome()
+
+
+@pytest.mark.parametrize(("gone", "word"), [(3.0, "done"), (60.0, "unknown")])
+async def test_an_adapter_that_is_pulled_out_after_the_write_left(rig: Rig, gone: float, word: str) -> None:
+    """What its port says of sending counts for nothing then: the device is looked at, once the port is there again."""
+    rig.box.error_after["write"] = LinkError("The port has gone away.")
+    begun: list[float] = []
+
+    async def away(name: str) -> None:
+        now = asyncio.get_running_loop().time()
+        if "write" in rig.box.log and now < (begun or [now])[0] + gone:
+            begun.append(now)
+            raise LinkError("The port does not exist.")
+
+    rig.box.before = away
+    run = await rig.set(CLOSED)
+    assert states(run)[0] == word
+    assert rig.entries("outcome")[0].outcome == word
+    assert bool(rig.record().trouble) == (word == "unknown")
     rig.every_intent_has_its_outcome()
 
 

@@ -17,7 +17,7 @@ from typing import Any, Protocol, TypeVar
 from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
-from netloom_core.errors import CodeWanted, NetloomError, NoAnswer, ProtocolError, Unproven
+from netloom_core.errors import CodeWanted, LinkError, NetloomError, NoAnswer, ProtocolError, Unproven
 from netloom_core.library.load import Library
 from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
@@ -232,13 +232,20 @@ class StepContext:
         """What of these the last reading did not show is not proven, and why."""
         self.unproven += [f"{self.called(row['path'])}: {row['untold']}" for row in untold(told)]
 
-    async def patiently(self, ask: Callable[[], Awaitable[Result]], seconds: float = PATIENCE_S) -> Result:
-        """Ask until it answers, at most `seconds`; then the last error stands."""
+    async def patiently(
+        self,
+        ask: Callable[[], Awaitable[Result]],
+        seconds: float = PATIENCE_S,
+        *,
+        passing: tuple[type[NetloomError], ...] = (NoAnswer, ProtocolError, Unproven),
+    ) -> Result:
+        """Ask until it answers, at most `seconds`; then the last error stands. Others than those that may be `passing`
+        stand at once."""
         begun = asyncio.get_running_loop().time()
         while True:
             try:
                 return await ask()
-            except (NoAnswer, ProtocolError, Unproven):
+            except passing:
                 if asyncio.get_running_loop().time() >= begun + seconds:
                     raise
                 await asyncio.sleep(PAUSE_S)
@@ -308,8 +315,10 @@ async def act_and_look(
     if trouble is not None and trouble.outcome == "not_sent":
         await context.conclude("failed", trouble.message)
         raise trouble
+    # An adapter that was pulled out in the middle may be back in a moment.
+    passing = (NoAnswer, ProtocolError, Unproven, *((LinkError,) if trouble is not None else ()))
     try:
-        return await context.patiently(lambda: context.read("running", "startup")), trouble
+        return await context.patiently(lambda: context.read("running", "startup"), passing=passing), trouble
     except CodeWanted as error:
         if trouble is None and all(context.setting(change.path).role == "password" for change in context.changes):
             return {"running": {}, "startup": {}}, None  # it may want another one, too; which it has, signing in shows
