@@ -25,9 +25,9 @@ from netloom_core.sweep.base import Method
 from netloom_core.sweep.methods.dialogue import READABLE, readable
 from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
 from netloom_core.sweep.methods.osdp_scan import OsdpScan
+from netloom_core.testing.far_end import Port
 from netloom_core.testing.virtual_time import run
 from tests.core import replies
-from tests.core.lines.far_end import Port
 from tests.core.lines.test_late import VALUES, WAYS, told
 from tests.core.lines.test_slow_units_are_found import modbus_unit, osdp_unit, scanned
 from tests.core.lines.wire import Unit, Wire

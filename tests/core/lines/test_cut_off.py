@@ -16,8 +16,8 @@ from netloom_core.model.change import Change
 from netloom_core.protocols.osdp import frames
 from netloom_core.protocols.osdp.constants import Cmd
 from netloom_core.testing.devices import ALL
+from netloom_core.testing.far_end import FarEnd
 from netloom_core.testing.virtual_time import run
-from tests.core.lines.far_end import FarEnd
 from tests.core.lines.test_late import WAYS, far
 from tests.core.lines.test_late_load import Far
 
@@ -30,11 +30,9 @@ class Once:
 
     def __init__(self, driver: Any) -> None:
         self.driver, self.target, self.abilities = driver, driver.target, ALL
-        self.tries = 0
 
     async def call(self, who: str, priority: Priority, ask: Callable[[Any], Awaitable[Any]], **more: Any) -> Any:
         for last in (False, True):
-            self.tries += 1
             try:
                 return await ask(self.driver)
             except Unproven:
@@ -98,40 +96,31 @@ def test_what_cannot_be_said_is_not_sent_but_what_was_said_before_it(
     assert run(work()) == (outcome, sent)
 
 
-@pytest.mark.parametrize(("calls", "begun"), [(1, 2), (2, 1)])
-def test_a_procedure_is_not_begun_again_by_itself(calls: int, begun: int) -> None:
-    """One of whose calls was answered before the talk had to be proven anew; a write may be said twice."""
+class Acts:
+    """Whose talk has to be proven anew at its first call."""
 
-    class Acts:
-        target: Any = None
-        acted = False
+    def __init__(self, acts: bool) -> None:
+        self.target = far("dialogue", takes, itertools.repeat(0.01)).target
+        self.acted, self.begun, self._acts = False, 0, acts
 
-        def __init__(self) -> None:
-            self.begun = 0
+    async def restart(self) -> None:
+        self.begun, self.acted = self.begun + 1, self._acts
+        if self.begun == 1:
+            raise Unproven("It has begun anew.")
 
-        async def restart(self) -> None:
-            self.begun += 1
-            self.acted = calls > 1
-            if self.begun == 1:
-                raise Unproven("It has begun anew.")
+    async def write(self, changes: Any) -> None:
+        await self.restart()
 
-        async def write(self, changes: Any) -> None:
-            await self.restart()
 
+def test_a_procedure_of_which_a_part_was_said_is_not_begun_again() -> None:
     async def work() -> None:
-        acts = Acts()
-        acts.target = far("dialogue", takes, itertools.repeat(0.01)).target
-        session = talk(Once(acts))
-        if calls > 1:
-            with pytest.raises(NoAnswer, match="began its talk anew after a part of that") as told:
-                await session.restart()
-            assert told.value.outcome == "unknown"
-        else:
-            await session.restart()
-        assert acts.begun == begun
-        acts.begun = 0
-        await session.write([])
-        assert acts.begun == 2
+        nothing_yet, partly, again = Acts(False), Acts(True), Acts(True)
+        await talk(Once(nothing_yet)).restart()
+        with pytest.raises(NoAnswer, match="began its talk anew after a part of that") as told:
+            await talk(Once(partly)).restart()
+        assert told.value.outcome == "unknown"
+        await talk(Once(again)).write([])
+        assert (nothing_yet.begun, partly.begun, again.begun) == (2, 1, 2), "a value may be said twice"
 
     run(work())
 

@@ -13,9 +13,9 @@ from netloom_core.errors import NoAnswer
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
+from netloom_core.testing.far_end import FarEnd
 from netloom_core.testing.virtual_time import run
 from tests.core.drivers.made import profile
-from tests.core.lines.far_end import FarEnd
 
 ALIKE = profile(
     {"protocol": "framed", "over": "serial", "answer_seconds": 1.0,

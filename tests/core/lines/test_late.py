@@ -24,9 +24,9 @@ from netloom_core.profiles.profile import Profile
 from netloom_core.protocols import modbus
 from netloom_core.sweep.methods.dialogue import Dialogue
 from netloom_core.sweep.sweep import sweep
+from netloom_core.testing.far_end import Converted, FarEnd, Reply
 from netloom_core.testing.virtual_time import run
 from tests.core.drivers.made import profile
-from tests.core.lines.far_end import Converted, FarEnd, Reply
 
 USUAL_S = 2.0  # longer than a line is ever kept only to hear somebody out
 VALUES = {"a": 100, "b": 2000, "c": 4000}

@@ -21,10 +21,10 @@ from netloom_core.model.device import Credentials, Target
 from netloom_core.model.line import Line
 from netloom_core.protocols.osdp import frames
 from netloom_core.protocols.osdp.constants import REPLY_TIMEOUT_S, RETRIES
+from netloom_core.testing.far_end import FarEnd
 from netloom_core.testing.virtual_time import run
 from netloom_standins.osdp_line import OsdpUnit
 from netloom_standins.site import BUS, single
-from tests.core.lines.far_end import FarEnd
 
 KEY = "00112233445566778899aabbccddeeff"
 LEVEL = "/lamp/level"

@@ -14,9 +14,9 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.line import Line
 from netloom_core.profiles.profile import Profile
+from netloom_core.testing.far_end import FarEnd
 from netloom_core.testing.virtual_time import run
 from tests.core.drivers.made import profile
-from tests.core.lines.far_end import FarEnd
 
 USUAL_S = 1.0
 LATER = 0.3  # times that: after a command that nothing answers, nobody waits so long

@@ -23,10 +23,10 @@ from netloom_core.sweep.methods.dialogue import Dialogue
 from netloom_core.sweep.methods.modbus_rtu import ModbusRtuScan
 from netloom_core.sweep.methods.osdp_scan import OsdpScan
 from netloom_core.sweep.sweep import SweepResult, sweep
+from netloom_core.testing.far_end import FarEnd
 from netloom_core.testing.virtual_time import VirtualClock, run
 from netloom_standins.site import BUS, single
 from tests.core.drivers.made import profile
-from tests.core.lines.far_end import FarEnd
 from tests.core.lines.wire import Unit, Wire
 
 SPEEDS = (9600, 19200, 38400)

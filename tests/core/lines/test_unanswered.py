@@ -14,8 +14,8 @@ from netloom_core.model.line import Line
 from netloom_core.protocols.osdp import flows
 from netloom_core.protocols.osdp.constants import REPLY_TIMEOUT_S, Cmd, Rep
 from netloom_core.protocols.osdp.frames import Frame, Receiver, encode
+from netloom_core.testing.far_end import FarEnd
 from netloom_core.testing.virtual_time import run
-from tests.core.lines.far_end import FarEnd
 
 UNIT = (4, 9600)
 OLD, NEW = b"old", b"new"
@@ -68,21 +68,6 @@ def test_the_same_question_is_another_one_unless_its_answer_does_not_change(code
         assert waiting.in_doubt(UNIT, 1, code, OLD) == doubt
         assert waiting.in_doubt(UNIT, 1, code, NEW)
         assert not waiting.in_doubt(UNIT, 2, code, NEW)
-
-    run(asked())
-
-
-def test_who_rests_does_so_until_nothing_can_come() -> None:
-    async def asked() -> None:
-        waiting = await with_names_open()
-        await asyncio.sleep(LATE_S / 2)
-        for _ in range(MOST_UNSETTLED):
-            assert not waiting.rests(UNIT)
-            waiting.unsettled(UNIT)
-        assert waiting.rests(UNIT)
-        await asyncio.sleep(LATE_S / 2 + 0.01)
-        assert not waiting.rests(UNIT)
-        assert not waiting.in_doubt(UNIT, 1, Cmd.MFG, NEW)
 
     run(asked())
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from netloom_core.bus.timing import line_time
-from tests.core.lines.far_end import Port
+from netloom_core.testing.far_end import Port
 
 
 @dataclass
