@@ -125,6 +125,19 @@ def test_a_procedure_of_which_a_part_was_said_is_not_begun_again() -> None:
     run(work())
 
 
+def test_a_unit_that_was_switched_off_and_on_before_is_proven_anew_and_told_once(library: Library) -> None:
+    bus, restarts = Far(library, []), []
+    bus.unit.restart_soon = lambda: restarts.append(True)  # type: ignore[method-assign]
+
+    async def work(one: Talk) -> None:
+        await one.read("running")
+        bus.unit.forget_talk()
+        await one.restart()
+
+    bus.does(work)
+    assert restarts == [True]
+
+
 @pytest.mark.parametrize(("lost", "outcome"), [(Cmd.ID, "not_sent"), (Cmd.MFG, "unknown")])
 def test_a_bus_that_is_gone_with_the_write_and_one_that_is_gone_before(
     library: Library, lost: int, outcome: str

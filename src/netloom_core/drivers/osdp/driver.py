@@ -99,7 +99,12 @@ class OsdpDriver(BoundDriver):
             self.acted = True  # here the line is had, and its port is open
             return (yield from flow)
 
-        return await self._talk(acting())
+        before = self.acted
+        try:
+            return await self._talk(acting())
+        except Unproven as error:
+            self.acted = before or error.outcome != "not_sent"  # it did nothing of this, as far as that is known
+            raise
 
     async def _converse(self, flow: Generator[Command, Reply, Result]) -> Result:
         result = await self._owner.converse(self._address, self._speed, flow, who=self._who, priority=self._priority)

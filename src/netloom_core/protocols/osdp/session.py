@@ -181,7 +181,9 @@ class Session:
             if self._silences and not command.idempotent:  # said before, too: that may be why it has begun anew
                 text = f"{self._name} has begun anew. Whether it carried out command 0x{command.code:02X} is not known."
                 raise self._given_up(NoAnswer(text, "Look what it has now."))
-            raise self._given_up(Unproven(f"{self._name} has begun anew.", "It is asked again who it is."))
+            known = "unknown" if self._silences else None
+            text = f"{self._name} has begun anew."
+            raise self._given_up(Unproven(text, "It is asked again who it is.", outcome=known))
         if reason == NAK_CHECK and self._damaged < RETRIES:
             # It heard a damaged command and did nothing (7, NAK 01): the same once more.
             self._damaged += 1
