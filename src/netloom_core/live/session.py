@@ -283,8 +283,8 @@ class Talk:
         driver = self._session.driver
         return getattr(driver, "user", "") if driver is not None else ""
 
-    async def _call(self, ask: Callable[[Any], Awaitable[Result]], *, acts: bool = False) -> Result:
-        return await self._session.call(self._who, self._priority, ask, acts=acts)
+    async def _call(self, ask: Callable[[Any], Awaitable[Result]]) -> Result:
+        return await self._session.call(self._who, self._priority, ask)
 
     async def _act(
         self,
