@@ -366,7 +366,7 @@ def show(device: str) -> None:
     if found["firmware_trouble"]:
         say(f"  Its firmware is {found['firmware_trouble']}.")
     if found["read_trouble"]:
-        say(f"  Not known now: {found['read_trouble']}")
+        say(f"  Last try to read: {found['read_trouble']}")
     table(
         ("Setting", "Path", "Intended", "Running", "Startup", "Baseline"),
         (

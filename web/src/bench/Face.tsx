@@ -73,7 +73,7 @@ export function Face({ device, overview }: { device: Device; overview: Schemas["
         </dd>
       </dl>
       {device.taken_in && <FirmwareLine device={device} />}
-      {device.read_trouble && <p className="mt-1.5 text-[12.5px] text-madder">Not known now: {device.read_trouble}</p>}
+      {device.read_trouble && <p className="mt-1.5 text-[12.5px] text-madder">Last try to read: {device.read_trouble}</p>}
     </div>
   );
 }
