@@ -35,6 +35,7 @@ from netloom_core.run.steps.shown import read_back, untold, word_of
 Result = TypeVar("Result")
 PATIENCE_S = 6.0  # how long a silent device is asked again before a step gives up
 PAUSE_S = 0.25
+PASSING: tuple[type[NetloomError], ...] = (NoAnswer, ProtocolError, Unproven)  # of a device that may answer in a moment
 
 
 class Records(Protocol):
@@ -237,7 +238,7 @@ class StepContext:
         ask: Callable[[], Awaitable[Result]],
         seconds: float = PATIENCE_S,
         *,
-        passing: tuple[type[NetloomError], ...] = (NoAnswer, ProtocolError, Unproven),
+        passing: tuple[type[NetloomError], ...] = PASSING,
     ) -> Result:
         """Ask until it answers, at most `seconds`; then the last error stands. Others than those that may be `passing`
         stand at once."""
@@ -316,7 +317,7 @@ async def act_and_look(
         await context.conclude("failed", trouble.message)
         raise trouble
     # An adapter that was pulled out in the middle may be back in a moment.
-    passing = (NoAnswer, ProtocolError, Unproven, *((LinkError,) if trouble is not None else ()))
+    passing = PASSING if trouble is None else (*PASSING, LinkError)
     try:
         return await context.patiently(lambda: context.read("running", "startup"), passing=passing), trouble
     except CodeWanted as error:
