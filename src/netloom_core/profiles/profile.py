@@ -448,28 +448,6 @@ class Profile(Part):
     def writable(self) -> list[str]:
         return [path for path, item in self.by_path.items() if not item.reserved]
 
-    def item_of_point(self, point: str) -> str:
-        """The path in the file of the item whose point it is."""
-        item = self.by_point.get(point)
-        return self.places[item.path][0] if item is not None else ""
-
-    def name_of_point(self, point: str) -> str:
-        """The path of the item by which people name a point's place on its axis; empty where there is none."""
-        return self._point_names.get(point, "")
-
-    @cached_property
-    def _point_names(self) -> dict[str, str]:
-        found: dict[str, str] = {}
-        for item in self.items:
-            if not (item.live or item.drive):
-                continue
-            for axis in item.axes:
-                names = self.axes[axis].names
-                if len(item.axes) == 1 and names:
-                    for n in self.axes[axis].numbers:
-                        found[self._placed(item, {axis: n}).id] = filled(names, {axis: n})
-        return found
-
 
 def _alike(name: str, data: Any, channels: Mapping[str, Any]) -> Any:
     """A channel that is like another one has what that one has, but for what it says itself."""

@@ -13,9 +13,9 @@ from netloom_core.errors import ProtocolError
 from netloom_core.protocols import rdm
 from netloom_core.protocols.artnet import ID, PROTOCOL, opcode
 
-OP_TOD_REQUEST, OP_TOD_DATA, OP_TOD_CONTROL, OP_RDM = 0x8000, 0x8100, 0x8200, 0x8300
+OP_TOD_REQUEST, OP_TOD_DATA, OP_RDM = 0x8000, 0x8100, 0x8300
 RDM_VERSION = 1
-FULL, NOT_KNOWN, FLUSH = 0x00, 0xFF, 0x01
+FULL, NOT_KNOWN = 0x00, 0xFF
 MOST_ASKED, MOST_TOLD = 32, 200  # port addresses in one request, units in one answer
 
 
@@ -41,11 +41,6 @@ def request(port_addresses: Sequence[int]) -> list[bytes]:
             head = _head(OP_TOD_REQUEST) + bytes(9) + bytes((net, FULL, len(some)))
             packets.append(head + bytes(some).ljust(MOST_ASKED, b"\x00"))
     return packets
-
-
-def search_anew(port_address: int) -> bytes:
-    """ArtTodControl: forget the table and search; the answer is an ArtTodData when it is done."""
-    return _head(OP_TOD_CONTROL) + bytes(9) + bytes((port_address >> 8, FLUSH, port_address & 0xFF))
 
 
 def ask(port_address: int, message: bytes) -> bytes:

@@ -7,7 +7,6 @@ framing, CRC); Messaging on TCP/IP V1.0b, clause 3.1.3 (MBAP header).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from netloom_core.errors import ProtocolError
@@ -66,13 +65,6 @@ def read(function: int, first: int, count: int) -> bytes:
 
 def write_coil(coil: int, on: bool) -> bytes:
     return bytes((WRITE_COIL,)) + coil.to_bytes(2, "big") + (b"\xff\x00" if on else b"\x00\x00")
-
-
-def write_coils(first: int, flags: Sequence[bool]) -> bytes:
-    count = len(flags)
-    packed = bytes(sum(flag << n for n, flag in enumerate(flags[at : at + 8])) for at in range(0, count, 8))
-    head = bytes((WRITE_COILS,)) + first.to_bytes(2, "big") + count.to_bytes(2, "big")
-    return head + bytes((len(packed),)) + packed
 
 
 def write_register(register: int, data: bytes) -> bytes:

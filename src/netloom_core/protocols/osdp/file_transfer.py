@@ -12,7 +12,6 @@ from netloom_core.protocols.osdp.messages import Command, Reply
 
 HEAD = struct.Struct("<BIIH")
 STATUS = struct.Struct("<BHhH")
-OPAQUE = 1  # FtType: a file that only the unit understands
 GOES_ON, PROCESSED, RESTARTS, FINISHING = 0, 1, 2, 3
 GIVES_UP = -1
 SAYS_NO = {

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get
 from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, NotDone, RequestError
@@ -187,8 +186,3 @@ class PowerCycle:
                 return True
             await asyncio.sleep(PAUSE_S)
         return False
-
-
-def _differ(before: Any, now: Any) -> bool:
-    """What was not read once tells nothing."""
-    return before is not MISSING and now is not MISSING and before != now
