@@ -10,11 +10,12 @@ from enum import Enum
 from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.drivers.abilities import DriverSource
-from netloom_core.errors import LinkError, NetloomError, NobodyThere
+from netloom_core.errors import LinkError, NetloomError, NobodyThere, PortMissing
 from netloom_core.identity.keys import Makers
 from netloom_core.identity.proof import Verdict, judge
 from netloom_core.live.session import Session, Talk
 from netloom_core.model.device import Identity, Target
+from netloom_core.model.line import DIRECT
 
 MAX_OPEN = 4000  # sessions kept with their connections; the ones used longest ago are closed
 LOOK_S = 12.0
@@ -25,11 +26,12 @@ class Presence(Enum):
     OTHER = "other"
     NOBODY = "nobody"  # silence, or a refused connection where that tells nothing
     UNCLEAR = "unclear"  # somebody is there, and who it is was not to be had
+    UNSEEN = "unseen"  # this computer could not look, which tells nothing of who is there
 
 
 @dataclass(frozen=True)
 class Sight:
-    """What a look at a place showed. `error` is why it stayed unclear, or what silence it was."""
+    """What a look at a place showed. `error` is why it stayed unclear or unseen, or what silence it was."""
 
     presence: Presence
     identity: Identity | None = None
@@ -58,8 +60,11 @@ class Sessions:
         return (await self.of(target)).talk(who, priority)
 
     async def look(self, place: Target) -> Sight:
-        """Who is at that place now, compared with who should be. Only asks for identity; never raises NetloomError
-        but LinkError, when the fault is on this computer."""
+        """Who is at that place now, compared with who should be. Only asks for identity; never raises NetloomError.
+
+        A port at whose other end is one device is not there when that is a USB device which is away; any other trouble
+        of this computer's own is no absence.
+        """
         driver = None
         try:
             async with asyncio.timeout(LOOK_S):
@@ -72,8 +77,9 @@ class Sessions:
             if error.refused and not place.line.loopback:
                 return Sight(Presence.UNCLEAR, error=error)
             return Sight(Presence.NOBODY, error=error)
-        except LinkError:
-            raise
+        except LinkError as error:
+            away = place.address == DIRECT and isinstance(error, PortMissing)
+            return Sight(Presence.NOBODY if away else Presence.UNSEEN, error=error)
         except NetloomError as error:
             return Sight(Presence.UNCLEAR, error=error)
         finally:

@@ -237,11 +237,10 @@ class StepContext:
         self,
         ask: Callable[[], Awaitable[Result]],
         seconds: float = PATIENCE_S,
-        *,
-        passing: tuple[type[NetloomError], ...] = PASSING,
     ) -> Result:
-        """Ask until it answers, at most `seconds`; then the last error stands. Others than those that may be `passing`
-        stand at once."""
+        """Ask until it answers, at most `seconds`; then the last error stands. Others than those that may be passing
+        stand at once. Once something was said to it, an adapter that was pulled out may be back in a moment, too."""
+        passing: tuple[type[NetloomError], ...] = PASSING if self.open_intent is None else (*PASSING, LinkError)
         begun = asyncio.get_running_loop().time()
         while True:
             try:
@@ -316,10 +315,8 @@ async def act_and_look(
     if trouble is not None and trouble.outcome == "not_sent":
         await context.conclude("failed", trouble.message)
         raise trouble
-    # An adapter that was pulled out in the middle may be back in a moment.
-    passing = PASSING if trouble is None else (*PASSING, LinkError)
     try:
-        return await context.patiently(lambda: context.read("running", "startup"), passing=passing), trouble
+        return await context.patiently(lambda: context.read("running", "startup")), trouble
     except CodeWanted as error:
         if trouble is None and all(context.setting(change.path).role == "password" for change in context.changes):
             return {"running": {}, "startup": {}}, None  # it may want another one, too; which it has, signing in shows

@@ -39,10 +39,11 @@ class Seen:
                     await arrived(context, place)
                     return f"It answers at {place.address}, where its factory puts it."
             return ""
-        itself = (await context.sessions.look(here)).presence is Presence.ITSELF
-        self._gone = self._gone or not itself
+        presence = (await context.sessions.look(here)).presence
+        itself = presence is Presence.ITSELF
+        self._gone = self._gone or presence is Presence.NOBODY
         if self._sign == "silence":
-            return "" if itself else "It fell silent."
+            return "It fell silent." if self._gone else ""
         if self._sign == "answer":
             return "It answers as itself." if itself else ""
         return "It went, and answers again as itself." if itself and self._gone else ""

@@ -10,13 +10,13 @@ import asyncio
 import contextlib
 import hashlib
 from collections import Counter
+from dataclasses import replace
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get
 from netloom_core.errors import LinkError, NetloomError, NoAnswer, NotDone, ReadBackMismatch, RequestError, WrongModel
-from netloom_core.live.sessions import Presence
 from netloom_core.model.change import Change
-from netloom_core.model.device import Identity, Target
+from netloom_core.model.device import Identity
 from netloom_core.model.image import Image
 from netloom_core.model.work import ACTING, StepState
 from netloom_core.profiles.abilities import Ability
@@ -24,7 +24,7 @@ from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.values import value_of_state
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
-from netloom_core.run.steps.places import arrived, factory_places, find_anywhere, spoken
+from netloom_core.run.steps.places import Looked, arrived, factory_places, find_anywhere, look_for, spoken
 from netloom_core.run.steps.restart import GONE_S
 
 SAVED_EVERY_S = 0.5
@@ -192,8 +192,7 @@ class LoadFirmware:
     async def _elsewhere(self, context: StepContext, known: Firmware) -> _Seen:
         place = await find_anywhere(context)
         if place is not None:
-            sight = await context.sessions.look(place)
-            return _Seen(place, sight.identity, known.waits(sight.identity.facts if sight.identity else {}))
+            return _Seen(replace(await look_for(context, [place]), here=place), known)
         await context.conclude("unknown", "it did not come back after it took the file")
         raise NoAnswer(
             f"{context.target.name} took all of {context.step.params['name']} and did not come back, which usually "
@@ -310,19 +309,16 @@ class LoadFirmware:
 
 
 class _Seen:
-    """Who is at the places where it may be. `waits` is set where its loader is all that answers, `nobody` where it was
-    silent at its own place: a slow or an unclear answer is no absence. `trouble` is why this computer could not look.
-    """
+    """Who is at the places where it may be. `waits` is set where its loader is all that answers."""
 
-    def __init__(
-        self, here: Target | None, identity: Identity | None, waits: bool, *, nobody: bool = False, trouble: str = ""
-    ) -> None:
-        self.here, self.identity, self.waits, self.nobody, self.trouble = here, identity, waits, nobody, trouble
+    def __init__(self, looked: Looked, known: Firmware) -> None:
+        self.here, self.identity, self.nobody, self._why = looked.here, looked.identity, looked.gone, looked.why
+        self.waits = known.waits(looked.identity.facts if looked.identity is not None else {})
         self.went = False
 
     def words(self, context: StepContext) -> str:
         if self.here is None:
-            return f"It does not answer now: what it has is not known. {self.trouble}".rstrip()
+            return f"It does not answer now: what it has is not known.{self._why}"
         where = spoken(self.here)
         if self.waits:
             return f"It answers at {where} in its loader, without an application: a file can be loaded again."
@@ -482,18 +478,7 @@ def _has(identity: Identity, context: StepContext) -> bool:
 
 async def _look(context: StepContext, known: Firmware) -> _Seen:
     """By who answers, first where it was, then where its factory would put it."""
-    nobody, trouble = False, ""
-    for place in {p.place: p for p in [context.target, *factory_places(context)]}.values():
-        try:
-            sight = await context.sessions.look(place)
-        except LinkError as error:  # a USB unit takes its port with it while it starts: that is no absence yet
-            trouble = error.message
-            continue
-        nobody = nobody or (place.place == context.target.place and sight.presence is Presence.NOBODY)
-        facts = sight.identity.facts if sight.identity is not None else {}
-        if sight.presence is Presence.ITSELF:
-            return _Seen(place, sight.identity, known.waits(facts), nobody=nobody)
-    return _Seen(None, None, False, nobody=nobody, trouble=trouble)
+    return _Seen(await look_for(context, [context.target, *factory_places(context)]), known)
 
 
 async def _awaited(context: StepContext, known: Firmware, seconds: float) -> _Seen:

@@ -20,11 +20,13 @@ from netloom_core.profiles.abilities import Ability
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
 from netloom_core.run.steps.places import (
+    Looked,
     arrived,
     check_free,
     factory_places,
     find,
     find_anywhere,
+    look_for,
     spoken,
     stands_in_the_way,
 )
@@ -55,11 +57,11 @@ class Perform:
         """It was told, or nobody knows: it is not told again."""
         if context.open_intent is None:
             return
-        here = await find(context, self._places(context), context.profile.away_seconds)
-        if here is not None:
-            await arrived(context, here)
-        where = f"it answers at {spoken(here)}" if here else "it answers at no place known"
-        await context.conclude("unknown", f"Netloom was cut off; {where}.")
+        looked = await find(context, self._places(context), context.profile.away_seconds)
+        if looked.here is not None:
+            await arrived(context, looked.here)
+        where = f"it answers at {spoken(looked.here)}" if looked.here else "it answers at no place known"
+        await context.conclude("unknown", f"Netloom was cut off; {where}.{looked.why}")
 
     async def run(self, context: StepContext) -> None:
         params, step = context.step.params, context.step
@@ -153,8 +155,8 @@ class Perform:
         await context.records.save_step(context.run, context.step)
         went = False
         while True:
-            here = await find(context, self._places(context), 0)
-            went = went or here is None
+            looked = await look_for(context, self._places(context))
+            here, went = looked.here, went or looked.gone
             late = not just_told or not params["told"] or not params["away"] or loop.time() > begun + lingers
             if here is not None and (went or here.place != old.place or late):
                 return here, went or here.place != old.place
@@ -164,17 +166,17 @@ class Perform:
         elsewhere = await find_anywhere(context)
         if elsewhere is not None:
             return elsewhere, True
-        await self._lost(context)
+        await self._lost(context, looked)
         raise AssertionError("the line above raises")
 
-    async def _lost(self, context: StepContext) -> None:
+    async def _lost(self, context: StepContext, looked: Looked) -> None:
         params, name = context.step.params, context.target.name
         places = " nor at ".join(dict.fromkeys(spoken(place) for place in self._places(context)))
         await context.conclude("unknown", "it did not come back")
         other = await stands_in_the_way(context) if params["comes_up_at"] else ""
         raise NoAnswer(
             f"{name} did not come back, which usually takes {float(params['away']):g} s: it answers not at {places}."
-            f"{other}",
+            f"{looked.why}{other}",
             " ".join(["Look at it.", *params["look_at"], "Sweep its line: it keeps its record wherever it is found."]),
             target=context.target.device,
         )

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Sequence
+from dataclasses import dataclass
 
-from netloom_core.errors import AddressTaken, NetloomError
+from netloom_core.errors import AddressTaken, LinkError, NetloomError
 from netloom_core.live.sessions import Presence, Sight
-from netloom_core.model.device import Target
+from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import DIRECT
 from netloom_core.run.steps.base import PAUSE_S, StepContext
 
@@ -34,6 +35,8 @@ async def check_free(context: StepContext, new: Target) -> None:
     sight = await context.sessions.look(new)
     if sight.presence in (Presence.NOBODY, Presence.ITSELF):
         return  # itself: its power went just now, and what waited for that brought it there
+    if sight.presence is Presence.UNSEEN and sight.error is not None:
+        raise sight.error
     raise AddressTaken(
         f"{who_is(sight)} at {spoken(new)}. {context.target.name} was not changed.",
         "Choose a free address, or move the other device first.",
@@ -66,16 +69,43 @@ async def arrived(context: StepContext, here: Target) -> None:
         await context.records.save_place(here.device, here.address, here.speed, context.clock.now())
 
 
-async def find(context: StepContext, places: Sequence[Target], seconds: float) -> Target | None:
-    """The first place where the device answers as itself, asked in turn for at most `seconds`."""
+@dataclass(frozen=True)
+class Looked:
+    """What a look for the device showed: `here` it answers as itself, with what it tells of itself. `gone` is whether
+    nobody was at its own place: a slow or an unclear answer is no absence. `trouble` kept this computer from looking.
+    """
+
+    here: Target | None = None
+    identity: Identity | None = None
+    gone: bool = False
+    trouble: NetloomError | None = None
+
+    @property
+    def why(self) -> str:
+        """The trouble as one more sentence."""
+        return f" {self.trouble.message}" if self.trouble is not None else ""
+
+
+async def look_for(context: StepContext, places: Sequence[Target]) -> Looked:
+    """One look at each of the places, until it is found."""
+    gone, trouble = False, None
+    for place in {place.place: place for place in places}.values():
+        sight = await context.sessions.look(place)
+        if sight.presence is Presence.ITSELF:
+            return Looked(place, sight.identity, gone, trouble)
+        gone = gone or (sight.presence is Presence.NOBODY and place.place == context.target.place)
+        trouble = sight.error if isinstance(sight.error, LinkError) else trouble
+    return Looked(None, None, gone, trouble)
+
+
+async def find(context: StepContext, places: Sequence[Target], seconds: float) -> Looked:
+    """Look until it is found, for at most `seconds`: what the last look showed."""
     loop = asyncio.get_running_loop()
     deadline = loop.time() + seconds
     while True:
-        for place in {place.place: place for place in places}.values():
-            if (await context.sessions.look(place)).presence is Presence.ITSELF:
-                return place
-        if loop.time() >= deadline:
-            return None
+        looked = await look_for(context, places)
+        if looked.here is not None or loop.time() >= deadline:
+            return looked
         await asyncio.sleep(PAUSE_S)
 
 

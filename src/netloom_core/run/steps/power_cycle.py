@@ -55,7 +55,10 @@ class PowerCycle:
         feeder = await self._feeder(context)
         if fence := why_fenced(await context.records.fences(feeder.device), str(params["point"])):
             raise Fenced(fence, FENCED_HINT, target=feeder.device)
-        there = await self._itself(context)
+        sight = await context.sessions.look(context.target)
+        if sight.presence is Presence.UNSEEN and sight.error is not None:
+            raise sight.error  # nothing could be seen of it afterwards, either
+        there = sight.presence is Presence.ITSELF
         before = await self._has(context) if there else {}
         await context.intend([])
         may_be_off = True
@@ -165,9 +168,6 @@ class PowerCycle:
 
     # The device
 
-    async def _itself(self, context: StepContext) -> bool:
-        return (await context.sessions.look(context.target)).presence is Presence.ITSELF
-
     async def _away(self, context: StepContext, seconds: float) -> bool:
         """Without power for so long; whether it was seen to be gone."""
         loop = asyncio.get_running_loop()
@@ -182,7 +182,7 @@ class PowerCycle:
         loop = asyncio.get_running_loop()
         until = loop.time() + within
         while loop.time() < until:
-            if await self._itself(context):
+            if (await context.sessions.look(context.target)).presence is Presence.ITSELF:
                 return True
             await asyncio.sleep(PAUSE_S)
         return False

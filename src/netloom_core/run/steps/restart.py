@@ -25,7 +25,17 @@ from netloom_core.model.device import Target
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, undone, value_at
-from netloom_core.run.steps.places import arrived, check_free, find, find_anywhere, new_place, spoken, who_is
+from netloom_core.run.steps.places import (
+    Looked,
+    arrived,
+    check_free,
+    find,
+    find_anywhere,
+    look_for,
+    new_place,
+    spoken,
+    who_is,
+)
 from netloom_core.run.steps.shown import otherwise, untold, word_of
 from netloom_core.run.steps.write import stale
 
@@ -55,13 +65,12 @@ class Restart:
         if context.open_intent is None:
             return
         old, new = context.target, new_place(context, context.target)
-        here = await find(context, [new, old], context.profile.away_seconds)
-        if here is None:
-            here = await find_anywhere(context)
+        looked = await find(context, [new, old], context.profile.away_seconds)
+        here = looked.here or await find_anywhere(context)
         if here is None:
             await context.conclude("unknown", "Netloom was cut off, and the device answers at no place known.")
             raise NoAnswer(
-                f"{old.name} answers neither at {spoken(new)} nor at {spoken(old)}.",
+                f"{old.name} answers neither at {spoken(new)} nor at {spoken(old)}.{looked.why}",
                 "Give it a minute and sweep the line: it keeps its record wherever it is found.",
                 target=old.device,
             )
@@ -90,7 +99,10 @@ class Restart:
         """Where it is and what works there. A power cut just now may have brought it to the new place already."""
         seconds = FIRST_LOOK_S
         for left in reversed(range(LOOKS)):
-            here = await find(context, places, seconds)
+            looked = await find(context, places, seconds)
+            here = looked.here
+            if here is None and looked.trouble is not None:
+                raise looked.trouble
             if here is None:
                 raise NoAnswer(
                     f"{places[0].name} does not answer at {' nor at '.join(map(spoken, places))}: it was not changed.",
@@ -161,7 +173,7 @@ class Restart:
         old, new = context.target, new_place(context, context.target)
         if old.place == new.place:
             return False
-        here = await find(context, [new, old], context.profile.away_seconds + GONE_S)
+        here = (await find(context, [new, old], context.profile.away_seconds + GONE_S)).here
         return here is not None and here.place == new.place
 
     async def _send(self, context: StepContext) -> None:
@@ -187,16 +199,15 @@ class Restart:
         while loop.time() < begun + max(seconds + (GONE_S if by_restart else 0), lingers + PAUSE_S):
             here = None  # where it was seen a moment ago it may be no more
             sight = await context.sessions.look(new)
-            if sight.presence is not Presence.ITSELF:
-                gone = True
-            elif gone or loop.time() > begun + GONE_S:
+            gone = gone or sight.presence is Presence.NOBODY  # a slow or an unclear answer is no absence
+            if sight.presence is Presence.ITSELF and (gone or loop.time() > begun + GONE_S):
                 # Found again; where it never was seen to go, it had the time to.
                 if await self._has_values(context, new):
                     return
                 here = new
                 if gone and stays:
                     break
-            if not stays and here is None and (back := await find(context, others, 0)) is not None:
+            if not stays and here is None and (back := (await look_for(context, others)).here) is not None:
                 here = back
                 if back.place != old.place or loop.time() > begun + lingers:
                     break
@@ -213,8 +224,8 @@ class Restart:
 
     async def _not_there(self, context: StepContext, old: Target, new: Target, here: Target | None) -> None:
         """It is not where it should be, or not as it should be. Raises what is known."""
-        if here is None:
-            here = await find(context, [new, old], FIRST_LOOK_S)
+        looked = await find(context, [new, old], FIRST_LOOK_S) if here is None else Looked(here)
+        here = looked.here
         if here is not None and here.place == new.place:
             await arrived(context, here)
             return  # it is there; its values tell the rest
@@ -231,7 +242,7 @@ class Restart:
                     outcome="unknown",
                 )
             raise NoAnswer(
-                f"{old.name} answers neither at {spoken(new)} nor at {spoken(old)} after the change.",
+                f"{old.name} answers neither at {spoken(new)} nor at {spoken(old)} after the change.{looked.why}",
                 "Give it a minute and sweep the line: it keeps its record wherever it is found.",
                 target=old.device,
             )
@@ -303,7 +314,7 @@ class Restart:
         if context.step.params.get("by") == "command":
             await talk.readdress(undo)
             await talk.drop()
-            back = await find(context, [old], context.profile.away_seconds)
+            back = (await find(context, [old], context.profile.away_seconds)).here
             if back is None:
                 raise NoAnswer(f"{old.name} did not come back to {spoken(old)}.", target=old.device)
             await arrived(context, back)
