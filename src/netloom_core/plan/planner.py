@@ -384,14 +384,5 @@ def number(plans: Sequence[DevicePlan]) -> list[StepState]:
 
 
 def effect(steps: Sequence[StepState]) -> list[list[Any]]:
-    """All that the steps will change, keep and disturb: what a plan's digest is made of."""
-    return [
-        [
-            s.device,
-            s.action,
-            s.params.get("changes", []),
-            s.params.get("keeps", []),
-            s.params.get("by", s.params.get("procedure", "")),
-        ]
-        for s in steps
-    ]
+    """All that the steps will do, in full; only how long they may take is left out. What a plan's digest is made of."""
+    return [[s.device, s.action, {k: v for k, v in s.params.items() if k != "seconds"}] for s in steps]

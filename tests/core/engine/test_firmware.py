@@ -69,6 +69,8 @@ async def test_it_is_loaded_awaited_and_proven_on_both_halves(rig: Rig) -> None:
     made = await plan(rig)
     assert any("takes new firmware" in one for one in made.steps[1].params["look_at"]), "the light to look at"
     assert {remark["code"] for remark in made.remarks} == {"interrupts", "power"}
+    assert (await plan(rig, image("1.13.0"))).digest != made.digest, "it covers the file"
+    assert (await plan(rig)).digest == made.digest
     run = await rig.apply(made, "firmware")
     assert states(run) == ["done", "done"]
     step = run.steps[1]
