@@ -15,7 +15,7 @@ from collections.abc import Iterable, Mapping
 from typing import Protocol
 
 from netloom_core.clock import Clock
-from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError
+from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError, StalePlan
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
@@ -215,16 +215,20 @@ class _Device:
         return context.target if context is not None else target
 
     async def _may_change(self, step: StepState, context: StepContext) -> None:
-        """Raises Locked where one of its values is locked."""
+        """Raises Locked where one of its values is locked, and StalePlan where its profile does not know one now."""
         changes = context.changes if "changes" in step.params else []
+        for path in [*(change.path for change in changes), *(keep["path"] for keep in step.params.get("keeps", []))]:
+            if path not in context.profile.by_path:
+                raise StalePlan(
+                    f"A {context.profile.model}, which {context.target.name} is now on record, has no {path}: the plan "
+                    "was made for something else. This step was not begun.",
+                    "Plan again.",
+                    target=step.device,
+                )
         locks = await self._records.locks(step.device) if changes else []
         for change in changes:
-            item = context.profile.by_path.get(change.path)
-            if (
-                locks
-                and item is not None
-                and (why := why_locked(context.profile, locks, change.path, item.state_of(change.after)))
-            ):
+            state = context.setting(change.path).state_of(change.after) if locks else ""
+            if locks and (why := why_locked(context.profile, locks, change.path, state)):
                 raise Locked(why, FREE_IT, target=step.device)
 
     def _context(

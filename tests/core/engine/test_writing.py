@@ -161,6 +161,17 @@ async def test_what_the_plan_did_not_show_is_not_stored(rig: Rig) -> None:
     assert "store" not in rig.box.log
 
 
+@pytest.mark.parametrize("steps", [slice(0, 2), slice(1, 2)])
+async def test_a_plan_for_the_model_that_it_was_is_not_carried_out(rig: Rig, steps: slice) -> None:
+    """Its profile was changed, or it became another model, after the plan was shown."""
+    put(rig.record().intended, IDLE, "closed")
+    plan = await rig.plan()
+    await rig.store.became("dev1", "thornby-vx44")
+    run = await rig.carry_out(rig.store.begin("apply", plan.steps[steps]))
+    assert (run.steps[0].state, run.steps[0].code) == ("failed", "stale-plan")
+    assert not {"write", "store"} & set(rig.box.log)
+
+
 async def test_the_digest_covers_what_a_store_will_keep(rig: Rig) -> None:
     put(rig.record().intended, IDLE, "closed")
     first = await rig.plan()
