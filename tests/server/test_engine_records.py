@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import threading
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from asgiref.sync import sync_to_async
 from django.db import connections
 from django.utils import timezone
 
+from netloom_core.backup.verify import verify
 from netloom_core.engine.ports import EventSink
 from netloom_core.errors import NetloomError, StoreTrouble
 from netloom_core.library.load import Library
@@ -46,6 +47,21 @@ async def test_the_store_passes_the_examiner(whole_site: None, library: Library)
     now = datetime.now(UTC).timestamp()
     store = RecordStore(library, EVENTS)
     await check_store(store, begin, ids["Ticket hall box"], ids["Car deck box"], document, now)
+
+
+@pytest.mark.django_db(transaction=True)
+async def test_a_proof_is_as_old_as_its_reading(whole_site: None, library: Library) -> None:
+    """Of a run that was cut off, and concluded when the server was there again."""
+    store, ident = RecordStore(library, EVENTS), (await Device.objects.aget(name="Ticket hall box")).id
+    document, then = default_document(library.need("hallvane-rx8")), timezone.now() - timedelta(hours=9)
+    await store.devices.save_reading(ident, {"running": document, "startup": document}, None, then.timestamp())
+    await store.proofs.save_backup(ident, "run", "examiner", baseline=True)
+    for trouble, word in (("", "match"), ("It does not answer.", "unreachable")):
+        await store.proofs.save_proof(ident, verify((await store.proofs.evidence([ident]))[ident], trouble=trouble))
+        device = await Device.objects.aget(id=ident)
+        assert device.proof["result"] == word
+        assert device.proven is not None
+        assert abs(device.proven - (timezone.now() if trouble else then)) < timedelta(minutes=1)
 
 
 @pytest.mark.django_db(transaction=True)

@@ -20,12 +20,13 @@ RESULTS = ("match", "drift", "unkept", "unproven", "unreachable", "no-baseline")
 @dataclass
 class Proof:
     """`differences`: dicts of path, baseline, running, kind (`drift`, `lost`, `unkept`, `unproven`), and why where that
-    is known.
+    is known. `read` is the time (Unix, in seconds) of the reading of which it is made, 0 where it is made of none.
     """
 
     result: str
     differences: list[dict[str, Any]] = field(default_factory=list)
     message: str = ""
+    read: float = 0.0
 
     def as_dict(self, device: str, name: str) -> dict[str, Any]:
         return {
@@ -41,7 +42,8 @@ class Proof:
 class Evidence:
     """What a proof is made of. `baseline` is None where nothing was approved; `running` is what was just read.
 
-    `lost` are values that a power cut took back, by path (see `losses`); `unreadable` came and were no values.
+    `lost` are values that a power cut took back, by path (see `losses`); `unreadable` came and were no values; `read`
+    is the time of the reading (Unix, in seconds).
     """
 
     name: str
@@ -51,6 +53,7 @@ class Evidence:
     startup: Document
     lost: Mapping[str, Any] = field(default_factory=dict)
     unreadable: Mapping[str, str] = field(default_factory=dict)
+    read: float = 0.0
 
 
 def verify(evidence: Evidence, *, trouble: str = "") -> Proof:
@@ -83,10 +86,12 @@ def verify(evidence: Evidence, *, trouble: str = "") -> Proof:
     ]
     kinds = {item["kind"] for item in found}
     if kinds & {"drift", "lost"}:
-        return Proof("drift", found)
-    if "unkept" in kinds:
-        return Proof("unkept", found)
-    return Proof("unproven" if "unproven" in kinds else "match", found)
+        word = "drift"
+    elif "unkept" in kinds:
+        word = "unkept"
+    else:
+        word = "unproven" if "unproven" in kinds else "match"
+    return Proof(word, found, read=evidence.read)
 
 
 def _kind(path: str, approved: Any, now: Any, evidence: Evidence) -> str:

@@ -333,6 +333,7 @@ class MemoryStore:
                 record.documents.get("startup", {}),
                 record.lost,
                 record.unreadable,
+                record.read_at,
             )
             for device in devices
             if (record := self.records.get(device)) is not None

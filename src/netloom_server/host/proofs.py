@@ -9,7 +9,7 @@ from django.utils import timezone
 from netloom_core.backup.verify import Evidence, Proof
 from netloom_core.library.load import Library
 from netloom_server.backups.services.backups import Keep, keep_backups
-from netloom_server.base.crossing import in_records
+from netloom_server.base.crossing import in_records, moment
 from netloom_server.base.gather import Gathered
 from netloom_server.installation.models import Device
 from netloom_server.installation.services import records
@@ -31,8 +31,11 @@ class ProofRecords:
         return await in_records(all_of_them)
 
     async def save_proof(self, device: str, proof: Proof) -> None:
+        """It is as old as what it is made of: a run that was cut off may be concluded long after it read."""
+
         def save() -> None:
+            proven = moment(proof.read) if proof.read else timezone.now()
             name = Device.objects.filter(id=device).values_list("name", flat=True).first() or ""
-            Device.objects.filter(id=device).update(proof=proof.as_dict(device, name), proven=timezone.now())
+            Device.objects.filter(id=device).update(proof=proof.as_dict(device, name), proven=proven)
 
         await in_records(save)

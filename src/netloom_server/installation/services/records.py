@@ -255,6 +255,7 @@ def _evidence(
         documents.get(device.startup, {}),
         device.unit.lost if device.unit else {},
         device.unreadable,
+        device.unit.read.timestamp() if device.unit and device.unit.read else 0.0,
     )
 
 
