@@ -157,6 +157,7 @@ class SerialOwner:
             try:
                 async with asyncio.timeout(TURN_S):
                     if speed != link.speed:
+                        await asyncio.sleep(0)  # what is there already is taken
                         self._note_strays(link.take(), link.speed)
                     await link.set_line(speed, self.line.parity)
                     command = next(flow)
@@ -235,7 +236,7 @@ class SerialOwner:
                 break
             else:
                 await asyncio.sleep(left)
-        self._note_strays(came, link.speed, over=True)
+        self._note_strays(came + link.take(), link.speed, over=True)
         self._receiver.clear()
 
     async def _listen(
@@ -312,6 +313,7 @@ class SerialOwner:
             if frame.reply:
                 self.strays.add((frame.address, speed))
                 self._unanswered.heard((frame.address, speed), frame)
+        self._unanswered.taken()
         self._commands += sum(not frame.reply for frame in frames)
         if self._receiver.pending > CRACKLE:
             self.spoiled.append(asyncio.get_running_loop().time())

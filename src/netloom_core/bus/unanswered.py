@@ -41,16 +41,21 @@ class Unanswered:
         self._sent: dict[Hashable, list[Sent]] = {}
         self._unsettled: dict[Hashable, int] = {}  # how often in a row
         self._rests: dict[Hashable, float] = {}
+        self._taken = float("-inf")
+
+    def taken(self) -> None:
+        """All that came on the line until now was given to `heard`: what was too late by now did not come."""
+        self._taken = asyncio.get_running_loop().time()
 
     def sent(self, unit: Hashable, number: int, code: int, data: bytes) -> None:
         until = asyncio.get_running_loop().time() + LATE_S
-        self._sent[unit] = [*self._open(unit)[1 - MOST :], Sent(number, code, data, until)]
+        self._sent[unit] = [*self._left(unit)[1 - MOST :], Sent(number, code, data, until)]
 
     def heard(self, unit: Hashable, frame: Frame) -> Sent | None:
         """The first command that it may answer; it may be the answer to a later one, too. None where nobody asked."""
         if frame.code == Rep.BUSY or (frame.code == Rep.NAK and frame.data[:1] and frame.data[0] in MISHEARD):
             return None  # it may bear another number than the command's (7, BUSY and NAK)
-        waiting = self._open(unit)
+        waiting = self._left(unit)
         for n, one in enumerate(waiting):
             if one.number == frame.sequence and _may_answer(frame.code, one.code):
                 self._sent[unit] = waiting[n + 1 :]
@@ -89,8 +94,13 @@ class Unanswered:
         return waiting[-1].until - asyncio.get_running_loop().time() if waiting else 0.0
 
     def _open(self, unit: Hashable) -> list[Sent]:
+        """What may still be answered from now on."""
         now = asyncio.get_running_loop().time()
-        left = [one for one in self._sent.pop(unit, ()) if one.until > now]
+        return [one for one in self._left(unit) if one.until > now]
+
+    def _left(self, unit: Hashable) -> list[Sent]:
+        """With that to which an answer may have come since the line was looked at last."""
+        left = [one for one in self._sent.pop(unit, ()) if one.until > self._taken]
         if left:
             self._sent[unit] = left
         return left

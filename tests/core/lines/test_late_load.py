@@ -7,7 +7,7 @@ import itertools
 from collections.abc import Awaitable, Callable, Iterable, Iterator
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from netloom_core.bus.owner import Owners
@@ -30,6 +30,8 @@ from netloom_standins.site import BUS, single
 
 IN_TIME, NEW, SIZE = 0.05, "2.4.0", 700
 PATTERNS = st.lists(st.one_of(st.none(), st.floats(0.01, 0.9), st.floats(0.01, 24)), max_size=25)
+# Answers that came in time to count, and were only taken when their time was over.
+TAKEN_LATE = [None, None, 21.0, *[0.5] * 5, 10.0, 0.5, 21.0, 0.5, 0.5, *[None] * 4, 0.5, 10.0]
 TRIES = 12  # each ends by silence at the latest; the longest of all delays is as long as four of them
 Answer = Callable[[frames.Frame], bytes]
 
@@ -100,6 +102,7 @@ def quiet_after(fragments: int) -> Iterator[float | None]:
 
 @settings(max_examples=60, deadline=None)
 @given(first=PATTERNS)
+@example(first=TAKEN_LATE)
 def test_whatever_comes_late_it_takes_a_file_when_it_answers_again(library: Library, first: list[float | None]) -> None:
     far = Far(library, first)
     heard = far.loads(len(first) + TRIES)

@@ -46,6 +46,25 @@ def test_a_doubt_ends_with_a_question_that_was_not_open() -> None:
     run(asked())
 
 
+def test_what_came_while_nobody_looked_may_have_come_in_time() -> None:
+    """The answer to the first was there before its time was over, and is taken after that: it is not the second's."""
+
+    async def asked() -> None:
+        waiting = Unanswered()
+        waiting.taken()
+        waiting.sent(UNIT, 1, Cmd.ID, OLD)
+        await asyncio.sleep(LATE_S - 1)
+        waiting.sent(UNIT, 1, Cmd.ID, OLD)
+        await asyncio.sleep(2)
+        waiting.heard(UNIT, reply(Rep.PDID, 1))
+        assert waiting.in_doubt(UNIT, 1, Cmd.MFG, NEW)
+        waiting.taken()
+        waiting.heard(UNIT, reply(Rep.PDID, 1))
+        assert not waiting.in_doubt(UNIT, 1, Cmd.MFG, NEW)
+
+    run(asked())
+
+
 def test_an_answer_is_only_to_what_it_can_answer() -> None:
     async def asked() -> None:
         waiting = await with_names_open()
