@@ -10,14 +10,13 @@ import time
 from pathlib import Path
 from typing import Any
 
-from tests.core.rig import Rig, device
-
 from bench.field import ROOT
 from netloom_core.documents.tree import put
 from netloom_core.engine.pointwatch import PointWatch
 from netloom_core.library.load import Library
 from netloom_core.profiles.conditions import Clause, Condition, Conditions
 from netloom_core.profiles.item import Item
+from netloom_core.testing.rig import Rig, device
 from netloom_core.testing.store import MemoryEvents, MemoryStore
 from netloom_core.testing.virtual_time import VirtualClock, run
 

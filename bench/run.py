@@ -11,14 +11,13 @@ import gc
 import time
 from typing import Any
 
-from tests.core.rig import Rig, device
-
 from bench.field import ROOT, told
 from netloom_core.documents.tree import put
 from netloom_core.library.load import Library
 from netloom_core.model.change import Change
 from netloom_core.run.supervisor import DEVICES_AT_ONCE
 from netloom_core.testing.devices import MemoryDevice, MemoryDriver
+from netloom_core.testing.rig import Rig, device
 
 COUNT = 2000
 ROUNDS = 5

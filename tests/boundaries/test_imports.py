@@ -64,8 +64,8 @@ CORE = {
         "plan", "run", "backup", "sweep", "absence", "leases", "levels",
     ],
     "testing": [
-        "errors", "model", "documents", "addressing", "leases", "profiles", "links", "drivers", "library", "live",
-        "backup", "engine",
+        "errors", "model", "documents", "identity", "addressing", "leases", "profiles", "links", "bus", "drivers",
+        "library", "live", "plan", "backup", "engine",
     ],
     "rehearsal": [
         "errors", "model", "documents", "profiles", "library", "bus", "live", "run", "engine", "testing",

@@ -16,7 +16,7 @@ from netloom_core.errors import NoAnswer, Refused
 from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import BUS, Rig, device
+from netloom_core.testing.rig import BUS, Rig, device
 
 MODEL = "kestrel-ac3"
 FACTORY = {"": "402917", "user": "1111", "master": "77777777"}

@@ -27,9 +27,9 @@ from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
 from netloom_core.profiles.abilities import Abilities
 from netloom_core.profiles.profile import Profile
 from netloom_core.testing.devices import MemoryDevice
+from netloom_core.testing.rig import ALL, Rig, device
 from netloom_core.testing.virtual_time import VirtualLoop
 from tests.conftest import shipped
-from tests.core.rig import ALL, Rig, device
 
 PATHS = ("/a", "/b", "/kept", "/fleeting", "/buffered", "/late", "/network/address")
 DEVICES = 3

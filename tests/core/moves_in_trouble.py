@@ -15,7 +15,7 @@ from netloom_core.library.load import Library
 from netloom_core.model.device import Identity
 from netloom_core.model.work import DONE, RunState
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import Rig, device
+from netloom_core.testing.rig import Rig, device
 
 MODEL, PATH = "hallvane-rx8", "/network/address"
 FREE = range(5, 12)  # places that nobody of them has at first

@@ -11,7 +11,7 @@ from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
 from netloom_core.sweep.finding import Finding, Known
 from netloom_core.sweep.identity import fuse
-from tests.core.rig import NET
+from netloom_core.testing.rig import NET
 
 BUS = Line("bus", "Bus", "serial", path="/dev/x", protocol="osdp")
 

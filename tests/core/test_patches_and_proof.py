@@ -10,7 +10,7 @@ from netloom_core.errors import ProtocolError
 from netloom_core.identity.keys import is_placeholder, keys_of, serial_key
 from netloom_core.identity.proof import Verdict, judge
 from netloom_core.model.device import Identity, Target
-from tests.core.rig import NET
+from netloom_core.testing.rig import NET
 
 
 def merged(document: object, patch: object) -> object:

@@ -15,7 +15,7 @@ from netloom_core.plan.subject import Subject
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.run.undo import plan_back
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import ALL, device
+from netloom_core.testing.rig import ALL, device
 
 
 @pytest.fixture

@@ -21,7 +21,7 @@ from netloom_core.errors import ArchiveDamaged, RequestError
 from netloom_core.library.load import Library
 from netloom_core.run.journal import GENESIS, chained, first_break
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import device
+from netloom_core.testing.rig import device
 
 
 @pytest.fixture

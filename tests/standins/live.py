@@ -13,9 +13,9 @@ from netloom_core.engine.engine import Engine
 from netloom_core.library.load import Library
 from netloom_core.model.device import Target
 from netloom_core.model.work import StepState
+from netloom_core.testing.rig import Rig
 from netloom_core.testing.store import MemoryEvents, MemoryJournal, MemoryStore
 from netloom_standins.described.unit import DescribedUnit
-from tests.core.rig import Rig
 from tests.patience import SOON_S
 
 

@@ -17,9 +17,9 @@ from netloom_core.errors import Busy, CannotDo
 from netloom_core.library.load import Library
 from netloom_core.model.line import Line
 from netloom_core.protocols.dmx_data import Frame, build_artdmx
+from netloom_core.testing.rig import Rig, device
 from netloom_core.testing.store import MemoryStore
 from netloom_standins import desk
-from tests.core.rig import Rig, device
 
 NET = Line("light", "Lighting", "ip", network="127.62.30.0/24", source="127.62.30.1")
 UNIVERSE = 12

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from netloom_core.library.load import Library
-from tests.core.rig import Rig, device
+from netloom_core.testing.rig import Rig, device
 
 
 @pytest.fixture

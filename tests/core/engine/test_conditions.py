@@ -17,7 +17,7 @@ from netloom_core.plan.order import ordered
 from netloom_core.profiles.conditions import Clause, Condition, Conditions
 from netloom_core.profiles.item import Item
 from netloom_core.profiles.profile import Profile
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 PATHS = ["/a", "/b", "/c", "/d", "/e"]
 CHOICE = {"is": "choice", "options": {0: "0", 1: "1", 2: "2"}}

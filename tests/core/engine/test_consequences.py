@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from netloom_core.library.load import Library
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 
 async def test_what_it_changed_by_itself_is_told_and_is_no_change_of_ours(library: Library) -> None:

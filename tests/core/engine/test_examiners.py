@@ -7,8 +7,8 @@ from netloom_core.library.load import Library
 from netloom_core.model.work import StepState
 from netloom_core.testing.check_journal import check_journal
 from netloom_core.testing.check_store import check_store
+from netloom_core.testing.rig import Rig, device
 from netloom_core.testing.store import MemoryJournal
-from tests.core.rig import Rig, device
 
 
 async def test_the_journal_in_memory() -> None:

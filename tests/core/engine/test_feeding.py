@@ -12,7 +12,7 @@ import pytest_asyncio
 from netloom_core.errors import Busy, Fenced, NoAnswer, OutOfRange, UnknownSetting
 from netloom_core.library.load import Library
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import BUS, Rig, device
+from netloom_core.testing.rig import BUS, Rig, device
 
 AFTER_S = 3.0
 

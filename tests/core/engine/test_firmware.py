@@ -17,7 +17,7 @@ from netloom_core.model.image import Image
 from netloom_core.model.line import Line
 from netloom_core.profiles.abilities import Ability
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 DATA = bytes(range(256)) * 40
 PORT = Line("port", "Port", "serial", path="/dev/none", protocol="dialogue", speed=38400)

@@ -11,7 +11,7 @@ import pytest_asyncio
 
 from netloom_core.errors import Busy, CannotDo, NetloomError, OutOfRange
 from netloom_core.library.load import Library
-from tests.core.rig import Rig, device
+from netloom_core.testing.rig import Rig, device
 
 
 @pytest_asyncio.fixture

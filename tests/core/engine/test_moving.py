@@ -14,7 +14,7 @@ from netloom_core.model.device import Identity
 from netloom_core.model.work import RunState
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import ALL, BUS, NET, Rig, device, states
+from netloom_core.testing.rig import ALL, BUS, NET, Rig, device, states
 
 MOVED = {"/network/address": "127.20.10.14"}
 

@@ -13,8 +13,8 @@ from netloom_core.errors import LinkError, NetloomError, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.model.line import DIRECT, Line
 from netloom_core.testing.devices import MemoryDevice
+from netloom_core.testing.rig import ALL, Rig, device, states
 from tests.core.engine.test_procedures import perform, said, somebody, told  # noqa: F401 - a fixture
-from tests.core.rig import ALL, Rig, device, states
 
 HUB = Line("hub", "Hub port", "serial", path="/dev/none", protocol="dialogue")
 LATER = {"/network/address": "192.0.2.9"}  # of a hub on USB: no place of its own, it works after a restart

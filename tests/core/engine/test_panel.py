@@ -12,7 +12,7 @@ from netloom_core.errors import Refused
 from netloom_core.library.checks import problems
 from netloom_core.library.load import Library
 from netloom_core.profiles.profile import Profile
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 LOCK = {"path": "/panel/locked", "label": "Panel locked", "type": "boolean", "default": False, "kept": "never",
         "role": "panel-lock", "locked": True}  # fmt: skip

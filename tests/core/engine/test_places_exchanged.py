@@ -11,7 +11,7 @@ from netloom_core.library.load import Library
 from netloom_core.model.work import RunState
 from netloom_core.profiles.abilities import Ability
 from netloom_core.run.supervisor import DEVICES_AT_ONCE
-from tests.core.rig import ALL, BUS, NET, Rig, device, states
+from netloom_core.testing.rig import ALL, BUS, NET, Rig, device, states
 
 
 def of(library: Library, count: int, model: str = "hallvane-rx8") -> Rig:

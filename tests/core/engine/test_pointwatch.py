@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from netloom_core.library.load import Library
-from tests.core.rig import Rig, device
+from netloom_core.testing.rig import Rig, device
 
 
 @pytest.fixture

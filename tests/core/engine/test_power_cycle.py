@@ -11,7 +11,7 @@ from netloom_core.documents.tree import merged
 from netloom_core.engine.ports import Order
 from netloom_core.errors import NoAnswer, Refused
 from netloom_core.library.load import Library
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 FED = {"device": "dev2", "name": "Box 2", "point": "power-7", "label": "Port 7 power"}
 

@@ -11,7 +11,7 @@ from netloom_core.errors import Fenced
 from netloom_core.library.checks import problems
 from netloom_core.library.load import Library
 from netloom_core.profiles.profile import Profile
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 SAFE = {"at_least": 100, "why": "the gate would shut on somebody"}
 

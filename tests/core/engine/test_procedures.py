@@ -16,7 +16,7 @@ from netloom_core.model.work import RunState
 from netloom_core.plan.procedures import expected
 from netloom_core.profiles.people import Procedure
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import ALL, Rig, device, states
+from netloom_core.testing.rig import ALL, Rig, device, states
 
 TOLD = replace(ALL, procedures=frozenset({"restart", "factory-reset", "identify"}))
 FACTORY = "127.20.10.200"

@@ -13,7 +13,7 @@ from netloom_core.library.load import Library
 from netloom_core.plan.proof import TABLE
 from netloom_core.profiles.abilities import Abilities
 from netloom_core.profiles.profile import Profile
-from tests.core.rig import ALL, Rig, device
+from netloom_core.testing.rig import ALL, Rig, device
 
 TAKES, KEPT = ("at-once", "on-store", "on-restart"), ("when-stored", "always", "never")
 SETS = ((), ("running",), ("startup",), ("running", "startup"))

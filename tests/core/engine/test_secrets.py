@@ -11,7 +11,7 @@ from netloom_core.errors import CodeWanted
 from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
 from netloom_core.profiles.profile import Profile
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 TEXT = "hunter2-and-more"
 

@@ -9,7 +9,7 @@ from netloom_core.errors import StoreTrouble
 from netloom_core.library.load import Library
 from netloom_core.model.work import StepState
 from netloom_core.run import supervisor
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 IDLE = "/relays/1/idle"
 

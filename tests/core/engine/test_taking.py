@@ -11,7 +11,7 @@ from netloom_core.errors import Locked, NoAnswer, OutOfRange, Refused
 from netloom_core.library.load import Library
 from netloom_core.model.lock import Lock
 from netloom_core.testing.devices import MemoryDevice
-from tests.core.rig import Rig, device, states
+from netloom_core.testing.rig import Rig, device, states
 
 KEPT = Lock("/outputs/1/source", "Output 1 is locked by ann: live show.")
 

@@ -9,7 +9,7 @@ from netloom_core.documents.tree import get, put
 from netloom_core.errors import NetloomError, ProtocolError, Refused
 from netloom_core.run.steps.shown import otherwise, read_back, untold, word_of
 from netloom_core.testing.devices import MemoryDriver
-from tests.core.rig import Rig, states
+from netloom_core.testing.rig import Rig, states
 
 IDLE, REST = "/relays/1/idle", "/inputs/2/rest"
 CLOSED = {IDLE: "closed", REST: "closed"}

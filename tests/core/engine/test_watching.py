@@ -10,7 +10,7 @@ import pytest
 from netloom_core.library.load import Library
 from netloom_core.live.session import POLL_S
 from netloom_core.profiles.abilities import Ability
-from tests.core.rig import ALL, BUS, Rig, device
+from netloom_core.testing.rig import ALL, BUS, Rig, device
 
 
 @pytest.mark.parametrize("moment", [0.0, 0.3, 0.61, 0.97])

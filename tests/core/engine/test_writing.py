@@ -11,7 +11,7 @@ from netloom_core.errors import LinkError, ProtocolError, WrongCredentials
 from netloom_core.profiles.abilities import Abilities
 from netloom_core.run.steps.registry import STEPS
 from netloom_core.testing.devices import MemoryDriver
-from tests.core.rig import ALL, Rig, states
+from netloom_core.testing.rig import ALL, Rig, states
 
 IDLE, REST = "/relays/1/idle", "/inputs/2/rest"
 CLOSED = {IDLE: "closed", REST: "closed"}

@@ -15,7 +15,7 @@ from netloom_core.identity.keys import serial_key
 from netloom_core.library.load import Library
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import Line
-from netloom_core.model.work import JournalEntry, RunState, StepState
+from netloom_core.model.work import LIVE, JournalEntry, RunState, StepState
 from netloom_core.plan.planner import number, plan_changes, wanted_changes
 from netloom_core.plan.subject import Subject
 from netloom_core.profiles.profile import Profile
@@ -71,7 +71,7 @@ class Rig:
 
     async def ended(self, ident: str = "") -> None:
         """Until that run, or all, are settled."""
-        while any(r.state in ("waiting", "running") for r in self.store.all_runs.values() if ident in ("", r.id)):
+        while any(run.state in LIVE for run in self.store.all_runs.values() if ident in ("", run.id)):  # noqa: ASYNC110
             await asyncio.sleep(0.1)
 
     async def carry_out(self, run: RunState) -> RunState:
