@@ -13,6 +13,7 @@ import pytest
 from hypothesis import settings
 
 from netloom_core.library.load import Library
+from netloom_core.testing.steady_time import SteadyLoop
 from netloom_core.testing.virtual_time import VirtualLoop
 from tests.demo import Demo
 
@@ -25,6 +26,7 @@ ROOT = Path(__file__).resolve().parents[1]
 
 # Folders whose tests keep the processor busy, and those whose tests mostly wait for lines, longest first.
 BUSY, WAITING = ("browser", "scenarios", "server"), ("standins", "laboratory", "made_up", "peers")
+TOGETHER = ("standins", "made_up", "peers")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -43,9 +45,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> dict[str, Any]:
-    """The engine's tests touch no socket, so their clock jumps."""
-    virtual = "tests/core/engine/" in item.path.as_posix()
-    return {"virtual": VirtualLoop} if virtual else {"real": asyncio.new_event_loop}
+    """The engine's tests touch no socket, so their clock jumps; where a stand-in is in the same process as whoever asks
+    it, the clock stands still while that is kept from running."""
+    path = item.path.as_posix()
+    if "tests/core/engine/" in path:
+        return {"virtual": VirtualLoop}
+    together = any(f"tests/{folder}/" in path for folder in TOGETHER)
+    return {"steady": SteadyLoop} if together else {"real": asyncio.new_event_loop}
 
 
 @cache

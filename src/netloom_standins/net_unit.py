@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,6 +19,7 @@ UNSET = "0.0.0.0"  # noqa: S104 - an address that was never given; nothing is bo
 @dataclass
 class NetUnit(NetFace):
     services: list[Service] = field(default_factory=list)
+    on_power: Callable[[bool], None] = lambda on: None
     _jobs: set[asyncio.Task[Any]] = field(default_factory=set)
 
     async def start(self) -> None:
@@ -26,10 +28,12 @@ class NetUnit(NetFace):
         services = [SERVICES[name](self, options or {}) for name, options in self.answers.items()]
         self.services = [service for service in services if await service.begin()]
         self.up = True
+        self.on_power(True)
 
     async def stop(self) -> None:
         """Off: every connection is cut, nothing listens."""
         self.up = False
+        self.on_power(False)
         for service in self.services:
             await service.stop()
         self.services = []

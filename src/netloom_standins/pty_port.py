@@ -67,9 +67,12 @@ class PtyPort:
     def rename(self, name: str) -> None:
         """The adapter was unplugged and comes back as another port."""
         self.unplug()
+        self.link = self.link.with_name(name)
+        self.plug_in()
+
+    def plug_in(self) -> None:
         self._plug_in()
-        self._name(self.link.with_name(name))
-        asyncio.get_running_loop().add_reader(self.master, self._readable)
+        self.start()
 
     def unplug(self) -> None:
         """Gone: whoever has it open is told so by the system."""

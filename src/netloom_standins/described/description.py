@@ -70,6 +70,7 @@ class Description(BaseModel):
     calls_itself: dict[str, str] = {}
     nameless: bool = False  # it tells no serial number
     boot: float = 0.6
+    own_port: bool = False  # on USB, as a port of its own: that is there while it is on
     memory: dict[str, Cell]
     address_at: str = ""
     speed_at: str = ""

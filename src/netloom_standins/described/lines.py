@@ -32,12 +32,21 @@ class TalkLine(PtyPort):
         self._out = b""
         self._sending: asyncio.Task[None] | None = None
         self.talk: Talk | BinaryTalk = self._talk(unit)
+        if unit.description.own_port:
+            unit.on_power = self._with_its_power
 
     def _talk(self, unit: DescribedUnit) -> Talk | BinaryTalk:
         binary = [face for face in unit.description.faces if face.get("face") == "binary-serial"]
         if binary:
             return BinaryTalk(unit, BinaryForm.model_validate(binary[0]), self._say)
         return Talk(unit, TalkForm.model_validate(form_of(unit, "serial")), self._say, lambda: None)
+
+    def _with_its_power(self, on: bool) -> None:
+        if on and not self.plugged:
+            self.plug_in()
+        elif not on:
+            self._out = b""
+            self.unplug()
 
     def _say(self, data: bytes) -> None:
         """One after the other, with line time."""

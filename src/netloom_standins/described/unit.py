@@ -244,6 +244,7 @@ class DescribedUnit(NetUnit):
         if self.description.grows:
             self._job(self._grow())
         self.noted("power on")
+        self.on_power(True)
         self._join()
         for talk in list(self.talks):
             talk.started()
