@@ -68,6 +68,10 @@ class Context:
 context = Context()
 
 
+class Unanswered(OSError):
+    """It was asked, and what came of that nobody knows."""
+
+
 def default_data() -> Path:
     base = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
     return context.data or Path(os.environ.get("NETLOOM_DATA") or base / "netloom")
@@ -110,7 +114,9 @@ def quoted(word: str) -> str:
 def _connected(url: urllib.parse.SplitResult, certificate: str) -> http.client.HTTPConnection:
     """To the server; over TLS only to the one whose certificate is in the file. Raises OSError."""
     if url.scheme != "https":
-        return http.client.HTTPConnection(url.hostname or "", url.port, timeout=CALL_S)
+        plain = http.client.HTTPConnection(url.hostname or "", url.port, timeout=CALL_S)
+        plain.connect()
+        return plain
     import ssl
 
     wanted = ssl.PEM_cert_to_DER_cert(_first_certificate(Path(certificate).read_text()))
@@ -133,7 +139,8 @@ def _first_certificate(text: str) -> str:
 def send(
     method: str, url: str, token: str, body: Any = None, content: bytes | None = None, *, certificate: str = ""
 ) -> tuple[int, bytes]:
-    """One HTTP call on this computer: status and content. Raises OSError when nobody answers.
+    """One HTTP call on this computer: status and content. Raises OSError when nobody is there, and Unanswered when
+    somebody is who does not answer.
 
     The standard library's client: it is there at once, where a larger one takes longer to
     load than most commands take to run.
@@ -149,8 +156,8 @@ def send(
         connection.request(method, target, data, headers)
         answer = connection.getresponse()
         return answer.status, answer.read()
-    except http.client.HTTPException as error:
-        raise OSError(str(error)) from error
+    except (http.client.HTTPException, OSError) as error:
+        raise Unanswered(str(error)) from error
     finally:
         connection.close()
 
@@ -161,6 +168,10 @@ def call(method: str, path: str, body: Any = None, *, content: bytes | None = No
     try:
         known = server.get("certificate", "")
         status, answer = send(method, server["url"] + path, server["token"], body, content, certificate=known)
+    except Unanswered:
+        message = f"The server at {server['url']} did not answer that"
+        message += "." if method == "GET" else ": whether it was done is not known."
+        fail("no-answer", message, "It may be busy, or have ended: see what there is now, then ask again.")
     except OSError:
         fail("not-running", f"The server at {server['url']} does not answer.", "Is it still running? Start it again.")
     if status >= 400:

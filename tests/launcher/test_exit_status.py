@@ -15,6 +15,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import ROOT
+from tests.patience import SOON_S
 
 RUN = {"id": "r1", "kind": "sweep", "by": "t", "params": {}, "steps": [], "message": "", "result": {}}
 
@@ -23,6 +24,8 @@ class Says(BaseHTTPRequestHandler):
     """Every call is answered with the run as it is set on the server."""
 
     def do_GET(self) -> None:
+        if self.server.run is None:  # type: ignore[attr-defined]
+            return  # it ended in the middle
         data = json.dumps(self.server.run).encode()  # type: ignore[attr-defined]
         self.send_response(200)
         self.send_header("Content-Length", str(len(data)))
@@ -60,9 +63,23 @@ def test_a_sweep_says_what_came_of_it(
     server: ThreadingHTTPServer, tmp_path: Path, run: dict[str, Any], status: int
 ) -> None:
     server.run = {**RUN, **run}  # type: ignore[attr-defined]
-    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "NETLOOM_DATA": str(tmp_path)}
-    words = [sys.executable, "-m", "netloom_cli", "--json", "sweep"]
-    done = subprocess.run(words, env=environment, capture_output=True, text=True, timeout=30)
+    assert ("error" in said(tmp_path, "sweep", status)) == (status == 4)
+
+
+@pytest.mark.parametrize(("command", "known"), [("sweep", False), ("devices", True)])
+def test_what_nobody_answered_may_have_been_done(
+    server: ThreadingHTTPServer, tmp_path: Path, command: str, known: bool
+) -> None:
+    server.run = None  # type: ignore[attr-defined]
+    error = said(tmp_path, command, 4)["error"]
+    assert error["code"] == "no-answer"
+    assert ("whether it was done is not known" in error["message"]) != known
+
+
+def said(data: Path, command: str, status: int) -> dict[str, Any]:
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "NETLOOM_DATA": str(data)}
+    words = [sys.executable, "-m", "netloom_cli", "--json", command]
+    done = subprocess.run(words, env=environment, capture_output=True, text=True, timeout=SOON_S)
     assert done.returncode == status, done.stderr
-    told = json.loads(done.stdout)
-    assert ("error" in told) == (status == 4)
+    told: dict[str, Any] = json.loads(done.stdout)
+    return told
