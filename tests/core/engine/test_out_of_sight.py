@@ -46,14 +46,10 @@ def out(box: MemoryDevice, after: str, seconds: float, error: NetloomError = GON
     box.before = away
 
 
-async def test_a_unit_that_takes_its_port_with_it_is_awaited(usb: Rig) -> None:
+async def test_a_unit_that_takes_its_port_with_it_is_awaited_and_was_seen_to_go(usb: Rig) -> None:
     run = await usb.set(LATER)
     assert states(run) == ["done"] * len(run.steps), said(run)
     assert get(usb.box.running, "/network/address") == "192.0.2.9"
-    usb.every_intent_has_its_outcome()
-
-
-async def test_its_port_that_goes_is_the_unit_that_goes(usb: Rig) -> None:
     run = await perform(usb, "restart")
     assert states(run) == ["done"], said(run)
     usb.every_intent_has_its_outcome()
@@ -77,23 +73,18 @@ async def test_an_adapter_that_is_pulled_out_after_a_restart(rig: Rig, seconds: 
     rig.every_intent_has_its_outcome()
 
 
-@pytest.mark.parametrize(("seconds", "word"), [(3.0, "unproven"), (300.0, "unknown")])
-async def test_an_adapter_that_is_pulled_out_after_a_procedure(told: Rig, seconds: float, word: str) -> None:  # noqa: F811
-    told.box.perform = lambda name: None  # type: ignore[method-assign]  # it never goes
-    out(told.box, "restart", seconds)
+@pytest.mark.parametrize(
+    ("seconds", "error", "word"),
+    [(3.0, GONE, "unproven"), (300.0, GONE, "unknown"), (1.0, ProtocolError("garbage"), "unproven")],
+)
+async def test_an_unclear_look_is_no_absence(told: Rig, seconds: float, error: NetloomError, word: str) -> None:  # noqa: F811
+    """It said yes and did not go; then the adapter was out, or it answered a look with garbage."""
+    told.box.perform = lambda name: None  # type: ignore[method-assign]
+    out(told.box, "restart", seconds, error, calls="" if error is GONE else "identify")
     run = await perform(told, "restart")
     assert states(run) == [word], said(run)
     assert ("The port does not exist" if word == "unknown" else "never seen to go") in said(run)
     told.every_intent_has_its_outcome()
-
-
-async def test_an_unclear_look_is_no_absence(told: Rig) -> None:  # noqa: F811
-    """Said yes, did not go, and answered a look with garbage: nobody saw it restart."""
-    told.box.perform = lambda name: None  # type: ignore[method-assign]
-    out(told.box, "restart", 1.0, ProtocolError("garbage"), calls="identify")
-    run = await perform(told, "restart")
-    assert states(run) == ["unproven"], said(run)
-    assert "never seen to go" in said(run)
 
 
 async def test_one_that_is_only_about_to_go_is_not_called_as_it_was(rig: Rig) -> None:
