@@ -264,6 +264,7 @@ class _Device:
         """An intent was left without an outcome: look at the device once, else say that nobody knows."""
         try:
             await STEPS[step.action].settle(context)
+            step.state = UNKNOWN if context.outcome == "unknown" else step.state
         except NetloomError as error:
             step.state = UNKNOWN
             log.warning("what came of %s on %s is not known: %s", step.action, step.device, error.message)

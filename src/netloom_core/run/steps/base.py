@@ -137,6 +137,7 @@ class StepContext:
     answers: Answers
     library: Library
     open_intent: JournalEntry | None = None
+    outcome: str = ""  # of the last intent that has one
     search: Search = nowhere
     unreadable: Mapping[str, str] = field(default_factory=dict)  # of the last reading, by path: why
     _rows: dict[str, Row] = field(default_factory=dict)
@@ -213,7 +214,7 @@ class StepContext:
                 changes=tuple(changes if changes is not None else entry.changes),
             )
         )
-        self.open_intent = None
+        self.open_intent, self.outcome = None, outcome
 
     # Reading
 
