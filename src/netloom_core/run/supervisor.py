@@ -264,7 +264,8 @@ class _Device:
         """An intent was left without an outcome: look at the device once, else say that nobody knows."""
         try:
             await STEPS[step.action].settle(context)
-            step.state = UNKNOWN if context.outcome == "unknown" else step.state
+            if context.outcome == "unknown":
+                step.state = UNKNOWN
         except NetloomError as error:
             step.state = UNKNOWN
             log.warning("what came of %s on %s is not known: %s", step.action, step.device, error.message)

@@ -10,11 +10,10 @@ import asyncio
 from typing import Any
 
 from netloom_core.errors import NotDone
-from netloom_core.live.sessions import Presence
 from netloom_core.model.work import ACTING
 from netloom_core.run.answers import Answer
 from netloom_core.run.steps.base import PAUSE_S, ReadingStep, StepContext
-from netloom_core.run.steps.places import arrived, factory_places, stands_in_the_way
+from netloom_core.run.steps.places import arrived, factory_places, look_for, stands_in_the_way
 
 CONFIRM_S = 3.0  # how long a sign is still looked for after the person said that it was done, besides its time to start
 STOPPED = "The run was stopped while it waited for a person; what was done at the device is not known."
@@ -30,18 +29,17 @@ class Seen:
 
     async def look(self) -> str:
         """What was seen, in words; empty where it was not, yet."""
-        context, here = self._context, self._context.target
+        context = self._context
         if self._sign in ("", "person"):
             return ""
         if self._sign == "factory-address":
-            for place in factory_places(context):
-                if (await context.sessions.look(place)).presence is Presence.ITSELF:
-                    await arrived(context, place)
-                    return f"It answers at {place.address}, where its factory puts it."
-            return ""
-        presence = (await context.sessions.look(here)).presence
-        itself = presence is Presence.ITSELF
-        self._gone = self._gone or presence is Presence.NOBODY
+            if (here := (await look_for(context, factory_places(context))).here) is None:
+                return ""
+            await arrived(context, here)
+            return f"It answers at {here.address}, where its factory puts it."
+        looked = await look_for(context, [context.target])
+        itself = looked.here is not None
+        self._gone = self._gone or looked.gone
         if self._sign == "silence":
             return "It fell silent." if self._gone else ""
         if self._sign == "answer":

@@ -10,7 +10,6 @@ import asyncio
 import contextlib
 import hashlib
 from collections import Counter
-from dataclasses import replace
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get
@@ -24,7 +23,7 @@ from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.values import value_of_state
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
-from netloom_core.run.steps.places import Looked, arrived, factory_places, find_anywhere, look_for, spoken
+from netloom_core.run.steps.places import Looked, arrived, factory_places, find, find_anywhere, spoken
 from netloom_core.run.steps.restart import GONE_S
 
 SAVED_EVERY_S = 0.5
@@ -175,7 +174,7 @@ class LoadFirmware:
         # One that tells the new version may only be about to start with it.
         lingers = min(max(known.away, GONE_S), LINGERS_S) if known.away else 0.0
         while True:
-            seen = await _look(context, known)
+            seen = await _awaited(context, known, 0)
             went = went or seen.nobody
             late = loop.time() > begun + lingers
             moved = seen.here is not None and seen.here.place != context.target.place
@@ -190,9 +189,9 @@ class LoadFirmware:
         return seen
 
     async def _elsewhere(self, context: StepContext, known: Firmware) -> _Seen:
-        place = await find_anywhere(context)
-        if place is not None:
-            return _Seen(replace(await look_for(context, [place]), here=place), known)
+        looked = await find_anywhere(context)
+        if looked.here is not None:
+            return _Seen(looked, known)
         await context.conclude("unknown", "it did not come back after it took the file")
         raise NoAnswer(
             f"{context.target.name} took all of {context.step.params['name']} and did not come back, which usually "
@@ -476,20 +475,10 @@ def _has(identity: Identity, context: StepContext) -> bool:
     return _same(_firmware(context), identity.firmware, str(context.step.params["version"]))
 
 
-async def _look(context: StepContext, known: Firmware) -> _Seen:
-    """By who answers, first where it was, then where its factory would put it."""
-    return _Seen(await look_for(context, [context.target, *factory_places(context)]), known)
-
-
 async def _awaited(context: StepContext, known: Firmware, seconds: float) -> _Seen:
-    """Look until it answers, at most so long; one that answers at once may only be about to go."""
-    loop = asyncio.get_running_loop()
-    until = loop.time() + seconds
-    while True:
-        seen = await _look(context, known)
-        if seen.here is not None or loop.time() >= until:
-            return seen
-        await asyncio.sleep(PAUSE_S)
+    """Where it was, or where its factory would put it, within so long; one that answers at once may only be about to
+    go."""
+    return _Seen(await find(context, [context.target, *factory_places(context)], seconds), known)
 
 
 async def _noted(context: StepContext, seen: _Seen) -> None:

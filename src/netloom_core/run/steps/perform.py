@@ -163,7 +163,7 @@ class Perform:
             if loop.time() > begun + seconds:
                 break
             await asyncio.sleep(PAUSE_S)
-        elsewhere = await find_anywhere(context)
+        elsewhere = (await find_anywhere(context)).here
         if elsewhere is not None:
             return elsewhere, True
         await self._lost(context, looked)

@@ -109,18 +109,15 @@ async def find(context: StepContext, places: Sequence[Target], seconds: float) -
         await asyncio.sleep(PAUSE_S)
 
 
-async def find_anywhere(context: StepContext) -> Target | None:
+async def find_anywhere(context: StepContext) -> Looked:
     """Where else on its line it came up, as where a DHCP server put it: looked for along all of it, and proven."""
     if context.target.line.kind != "ip":
-        return None  # on a bus it is where it was told to be, or where it was
+        return Looked()  # on a bus it is where it was told to be, or where it was
     try:
         places = await context.search(context.target)
     except NetloomError:  # what is to be told is that it is gone, not why it could not be looked for further
-        return None
-    for place in places:
-        if (await context.sessions.look(place)).presence is Presence.ITSELF:
-            return place
-    return None
+        return Looked()
+    return await look_for(context, places)
 
 
 async def stands_in_the_way(context: StepContext) -> str:

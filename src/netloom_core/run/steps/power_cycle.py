@@ -7,13 +7,13 @@ import contextlib
 
 from netloom_core.documents.tree import MISSING, Document, get
 from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, NotDone, RequestError
-from netloom_core.live.sessions import Presence
 from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.fence import why_fenced
 from netloom_core.model.work import StepState
 from netloom_core.run.drive import drive
 from netloom_core.run.steps.base import PAUSE_S, StepContext
+from netloom_core.run.steps.places import find, look_for
 
 GIVE_BACK_S = 60.0  # for which it is tried to give power back, whatever comes
 AGAIN_S = 1.0
@@ -45,7 +45,7 @@ class PowerCycle:
     async def run(self, context: StepContext) -> None:
         params = context.step.params
         if context.step.evidence.get("given_back"):
-            back = await self._returned(context, float(params["within"]))
+            back = await self._returned(context)
             here = "It answers as itself" if back else f"It does not answer after {params['within']:g} s"
             raise NotDone(
                 f"Netloom was cut off while the power was away, and gave it back. {here}.",
@@ -55,10 +55,10 @@ class PowerCycle:
         feeder = await self._feeder(context)
         if fence := why_fenced(await context.records.fences(feeder.device), str(params["point"])):
             raise Fenced(fence, FENCED_HINT, target=feeder.device)
-        sight = await context.sessions.look(context.target)
-        if sight.presence is Presence.UNSEEN and sight.error is not None:
-            raise sight.error  # nothing could be seen of it afterwards, either
-        there = sight.presence is Presence.ITSELF
+        looked = await look_for(context, [context.target])
+        there = looked.here is not None
+        if looked.trouble is not None and not (there or looked.gone):
+            raise looked.trouble  # nothing could be seen of it afterwards, either
         before = await self._has(context) if there else {}
         await context.intend([])
         may_be_off = True
@@ -85,7 +85,7 @@ class PowerCycle:
 
     async def _judge(self, context: StepContext, there: bool, gone: bool, before: Document) -> None:
         params, name = context.step.params, context.target.name
-        back = await self._returned(context, float(params["within"]))
+        back = await self._returned(context)
         context.step.evidence = {"answered_before": there, "went": gone, "back": back}
         where = f"{params['point_label']} of {params['feeder_name']}"
         if not back:
@@ -173,16 +173,9 @@ class PowerCycle:
         loop = asyncio.get_running_loop()
         until, gone = loop.time() + seconds, False
         while loop.time() < until:
-            # A slow or an unclear answer is no absence: gone is where nobody answers at all.
-            gone = gone or (await context.sessions.look(context.target)).presence is Presence.NOBODY
+            gone = gone or (await look_for(context, [context.target])).gone
             await asyncio.sleep(min(PAUSE_S, max(until - loop.time(), 0)))
         return gone
 
-    async def _returned(self, context: StepContext, within: float) -> bool:
-        loop = asyncio.get_running_loop()
-        until = loop.time() + within
-        while loop.time() < until:
-            if (await context.sessions.look(context.target)).presence is Presence.ITSELF:
-                return True
-            await asyncio.sleep(PAUSE_S)
-        return False
+    async def _returned(self, context: StepContext) -> bool:
+        return (await find(context, [context.target], float(context.step.params["within"]))).here is not None

@@ -66,7 +66,7 @@ class Restart:
             return
         old, new = context.target, new_place(context, context.target)
         looked = await find(context, [new, old], context.profile.away_seconds)
-        here = looked.here or await find_anywhere(context)
+        here = looked.here or (await find_anywhere(context)).here
         if here is None:
             await context.conclude("unknown", "Netloom was cut off, and the device answers at no place known.")
             raise NoAnswer(
@@ -229,7 +229,7 @@ class Restart:
         if here is not None and here.place == new.place:
             await arrived(context, here)
             return  # it is there; its values tell the rest
-        if here is None and (elsewhere := await find_anywhere(context)) is not None:
+        if here is None and (elsewhere := (await find_anywhere(context)).here) is not None:
             await self._elsewhere(context, new, elsewhere)
         if here is None:
             sight = await context.sessions.look(new)
