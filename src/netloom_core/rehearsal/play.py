@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import copy
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -87,13 +87,11 @@ class _Stage:
         profile = self._library.need(part.target.profile)
         target = part.target
         serial = f"rehearsal-{target.device}"
-        device = MemoryDevice(
+        return MemoryDevice(
             profile, target.address, copy.deepcopy(part.running), Identity(profile.maker, profile.model, serial),
             copy.deepcopy(part.startup or part.running), part.abilities, target.speed, password=STAND_IN,
             boots_in=min(profile.away_seconds / 2, 20.0), line=target.line.id,
         )  # fmt: skip
-        device.boot = _later
-        return device
 
     def _target(self, part: Part) -> Target:
         """With logins and secrets that stand for the real ones, which nobody here needs to know."""
@@ -148,7 +146,7 @@ class _Stage:
         """What it would have now and not after a power cut."""
         device = self._devices[ident]
         now = copy.deepcopy(device.running)
-        device.boot = lambda seconds, then: then()
+        device.boots_in = 0
         device.power_cut()
         wanted: dict[str, Any] = {}
         for step in self._steps:
@@ -161,10 +159,6 @@ class _Stage:
             and get(now, path) == value
             and get(device.running, path) not in (value, MISSING)
         ]
-
-
-def _later(seconds: float, then: Callable[[], None]) -> None:
-    asyncio.get_running_loop().call_later(seconds, then)
 
 
 def _renumbered(before: Sequence[StepState], after: Sequence[StepState]) -> None:

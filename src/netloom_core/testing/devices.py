@@ -8,6 +8,7 @@ may raise, wait or cancel.
 
 from __future__ import annotations
 
+import asyncio
 import copy
 from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequence
 from dataclasses import dataclass, field
@@ -52,7 +53,7 @@ class MemoryDevice:
     startup: Document = field(default_factory=dict)
     abilities: Abilities = ALL
     speed: int = 0
-    boots_in: float = 0.0
+    boots_in: float = 0.0  # seconds; at once without
     password: str = ""
     passwords: dict[str, str] = field(default_factory=dict)  # by level of access, where it has several and is guarded
     strict: dict[str, str] = field(default_factory=dict)  # its factory's: while one of them counts it does nothing else
@@ -80,7 +81,6 @@ class MemoryDevice:
     _buffer: Document = field(default_factory=dict)  # written, and works after a store or a restart
     connection: int = 1
     up: bool = True
-    boot: Callable[[float, Callable[[], None]], None] = lambda seconds, then: then()
 
     def __post_init__(self) -> None:
         if not self.running:
@@ -164,7 +164,10 @@ class MemoryDevice:
         if address is not None and address.takes == "on-restart":
             self.address = self.comes_up_at or str(get(self.running, address.path))
         self.up = False
-        self.boot(self.boots_in, self._is_up)
+        if self.boots_in:
+            asyncio.get_running_loop().call_later(self.boots_in, self._is_up)
+        else:
+            self._is_up()
 
     def _is_up(self) -> None:
         self.up = True

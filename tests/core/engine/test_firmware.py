@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import hashlib
-from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -353,17 +352,12 @@ async def test_a_stranger_at_its_place_is_not_taken_for_it(rig: Rig, library: Li
 async def test_the_same_version_again_is_proven_only_by_its_going(rig: Rig) -> None:
     has(rig.box, "1.12.0")
     rig.box.boots_in = 2.0
-    rig.box.boot = _boots
     run = await load(rig)
     assert states(run)[1] == "done"
-    rig.box.boot = lambda seconds, then: then()
+    rig.box.boots_in = 0
     run = await load(rig)
     assert states(run)[1] == "unproven"
     assert "was not seen to go" in run.steps[1].message
-
-
-def _boots(seconds: float, then: Callable[[], None]) -> None:
-    asyncio.get_running_loop().call_later(seconds, then)
 
 
 async def test_what_the_new_version_set_back_or_dropped_is_shown(rig: Rig) -> None:

@@ -33,7 +33,6 @@ async def test_it_is_found_again_as_itself(rig: Rig) -> None:
 
 async def test_a_mask_alone_is_read_after_the_restart_not_before_it_went_down(rig: Rig) -> None:
     rig.box.boots_in = 3.0
-    rig.box.boot = lambda seconds, then: asyncio.get_running_loop().call_later(seconds, then)
     run = await rig.set({"/network/mask": "255.255.0.0"})
     assert states(run) == ["done", "done", "done"]
     assert rig.box.up

@@ -14,7 +14,7 @@ from netloom_core.library.load import Library
 from netloom_core.model.line import DIRECT, Line
 from netloom_core.testing.devices import MemoryDevice
 from netloom_core.testing.rig import ALL, Rig, device, states
-from tests.core.engine.test_procedures import perform, said, somebody, told  # noqa: F401 - a fixture
+from tests.core.engine.test_procedures import perform, said, somebody
 
 HUB = Line("hub", "Hub port", "serial", path="/dev/none", protocol="dialogue")
 LATER = {"/network/address": "192.0.2.9"}  # of a hub on USB: no place of its own, it works after a restart
@@ -26,7 +26,6 @@ def usb(library: Library) -> Rig:
     """A hub that takes its port with it while it starts, four seconds."""
     can = replace(ALL, procedures=frozenset({"restart"}))
     hub = device(library.need("pellow-h1"), abilities=can, boots_in=4.0)
-    hub.boot = lambda seconds, then: asyncio.get_running_loop().call_later(seconds, then) and None
     hub.address = DIRECT
     return Rig(library, [hub], HUB)
 
@@ -77,7 +76,7 @@ OUT_AFTER = [(3.0, GONE, "", "unproven"), (300.0, GONE, "", "unknown"), (300.0, 
 
 
 @pytest.mark.parametrize("case", [*OUT_AFTER, (1.0, ProtocolError("garbage"), "identify", "unproven")])
-async def test_an_unclear_look_is_no_absence(told: Rig, case: tuple[float, NetloomError, str, str]) -> None:  # noqa: F811
+async def test_an_unclear_look_is_no_absence(told: Rig, case: tuple[float, NetloomError, str, str]) -> None:
     """It said yes and did not go; then the adapter was out, or it answered a look with garbage."""
     told.box.perform = lambda name: None  # type: ignore[method-assign]
     seconds, error, calls, word = case
@@ -90,7 +89,6 @@ async def test_an_unclear_look_is_no_absence(told: Rig, case: tuple[float, Netlo
 
 async def test_one_that_is_only_about_to_go_is_not_called_as_it_was(rig: Rig) -> None:
     """An unclear look right after it was told to restart does not make what it still has its last word."""
-    rig.box.boot = lambda seconds, then: asyncio.get_running_loop().call_later(seconds, then)
     rig.box.boots_in = 1.0
     out(rig.box, "restart", 0.3, ProtocolError("garbage"), calls="identify")
     cut = rig.box.power_cut
@@ -119,7 +117,7 @@ async def test_after_a_crash_its_adapter_is_waited_for(rig: Rig) -> None:
     """The computer came back before the adapter did."""
     put(rig.record().intended, "/relays/1/idle", "closed")
     run = rig.store.begin("apply", (await rig.plan()).steps)
-    rig.box.boots_in, rig.box.error_after["write"] = 0, GONE
+    rig.box.error_after["write"] = GONE
     out(rig.box, "write", 3600)
     await rig.engine.do({"do": "carry out", "run": run.id})
     await asyncio.sleep(1)

@@ -14,43 +14,10 @@ from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
 from netloom_core.model.work import RunState
 from netloom_core.plan.procedures import expected
-from netloom_core.profiles.people import Procedure
 from netloom_core.testing.devices import MemoryDevice
-from netloom_core.testing.rig import ALL, Rig, device, states
+from netloom_core.testing.rig import Rig, states
 
-TOLD = replace(ALL, procedures=frozenset({"restart", "factory-reset", "identify"}))
 FACTORY = "127.20.10.200"
-CALLS: dict[str, list[Any]] = {"web": [{"method": "POST", "path": "/do"}]}
-
-
-@pytest.fixture
-def told(library: Library) -> Rig:
-    """Two boxes that can be told to do everything, and take two seconds to start."""
-    usual = library.need("hallvane-rx8")
-    made = {
-        "restart": usual.procedures["restart"],
-        "factory-reset": Procedure(calls=CALLS, away=4, survives=["name"]),
-        "identify": Procedure(calls=CALLS, back="person"),
-    }
-    model = usual.model_copy(update={"procedures": made})
-    return _rig(Library([*(one for one in library if one.id != model.id), model]), TOLD)
-
-
-@pytest.fixture
-def by_hand(library: Library) -> Rig:
-    """A box as it ships: it is set back by a button and its plug."""
-    return _rig(library, ALL)
-
-
-def _rig(library: Library, abilities: Any) -> Rig:
-    boxes = [device(library.need("hallvane-rx8"), n, abilities=abilities, boots_in=2.0) for n in (1, 2)]
-    for box in boxes:
-        box.boot = lambda seconds, then: asyncio.get_running_loop().call_later(seconds, then) and None
-        put(box.running, "/relays/1/pulse_ms", 900)
-        put(box.startup, "/relays/1/pulse_ms", 900)
-        put(box.running, "/name", "Gate")
-        put(box.startup, "/name", "Gate")
-    return Rig(library, boxes)
 
 
 @asynccontextmanager
