@@ -26,7 +26,8 @@ ROOT = Path(__file__).resolve().parents[1]
 
 # Folders whose tests keep the processor busy, and those whose tests mostly wait for lines, longest first.
 BUSY, WAITING = ("browser", "scenarios", "server"), ("standins", "laboratory", "made_up", "peers")
-TOGETHER = ("standins", "made_up", "peers")
+# Without a socket the clock jumps; with both ends in one process it stands still while that is kept from running.
+LOOPS = {"core/engine": VirtualLoop, **dict.fromkeys(("standins", "made_up", "peers"), SteadyLoop)}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -45,13 +46,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> dict[str, Any]:
-    """The engine's tests touch no socket, so their clock jumps; where a stand-in is in the same process as whoever asks
-    it, the clock stands still while that is kept from running."""
     path = item.path.as_posix()
-    if "tests/core/engine/" in path:
-        return {"virtual": VirtualLoop}
-    together = any(f"tests/{folder}/" in path for folder in TOGETHER)
-    return {"steady": SteadyLoop} if together else {"real": asyncio.new_event_loop}
+    loop = next((loop for folder, loop in LOOPS.items() if f"tests/{folder}/" in path), asyncio.new_event_loop)
+    return {"loop": loop}
 
 
 @cache

@@ -183,6 +183,20 @@ async def test_a_dialogue_is_found_at_its_speed_and_left_as_found(library: Libra
     assert not line.talk.open, "it was left as it was found"
 
 
+@pytest.mark.parametrize("pulled", [False, True])
+async def test_a_unit_on_usb_takes_its_port_with_it(library: Library, tmp_path: Path, pulled: bool) -> None:
+    """And brings it back, unless somebody pulled it out meanwhile."""
+    line = TalkLine(tmp_path / "cable", on_serial(library, "pellow-h1", "PH-1", "1.2"))
+    line.start()
+    await line.unit.stop()
+    assert not line.link.exists()
+    if pulled:
+        line.unplug()
+    await line.unit.start()
+    assert line.link.exists() != pulled
+    line.stop()
+
+
 async def test_what_it_says_while_it_starts_is_evidence(library: Library, tmp_path: Path) -> None:
     unit = bridge(library)
     line = TalkLine(tmp_path / "cable", unit)

@@ -31,6 +31,7 @@ class TalkLine(PtyPort):
         self.unit = unit
         self._out = b""
         self._sending: asyncio.Task[None] | None = None
+        self._away = False  # its own port, with its power
         self.talk: Talk | BinaryTalk = self._talk(unit)
         if unit.description.own_port:
             unit.on_power = self._with_its_power
@@ -42,11 +43,18 @@ class TalkLine(PtyPort):
         return Talk(unit, TalkForm.model_validate(form_of(unit, "serial")), self._say, lambda: None)
 
     def _with_its_power(self, on: bool) -> None:
-        if on and not self.plugged:
+        """What somebody pulled out meanwhile, or before, stays out."""
+        if on and self._away:
+            self._away = False
             self.plug_in()
         elif not on:
-            self._out = b""
+            away, self._out = self.plugged, b""
             self.unplug()
+            self._away = away
+
+    def unplug(self) -> None:
+        self._away = False
+        super().unplug()
 
     def _say(self, data: bytes) -> None:
         """One after the other, with line time."""

@@ -1,7 +1,4 @@
-"""What cannot be seen for a while: a unit on USB takes its port with it, an adapter is pulled out, a look is unclear.
-
-That this computer cannot look, or that somebody answers with garbage, says nothing of the device.
-"""
+"""A unit on USB takes its port with it, an adapter is out, a look is unclear: that says nothing of the device."""
 
 import asyncio
 from dataclasses import replace
