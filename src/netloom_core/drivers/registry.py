@@ -166,7 +166,8 @@ class Drivers:
         if found is None or not name:
             return Abilities()
         can_do = frozenset(procedure for procedure in found.procedures if found.calls(procedure, name))
-        return replace(found.channels[name].abilities(name, found), procedures=can_do)
+        channel = found.channels[name]
+        return replace(channel.abilities(name, found), procedures=can_do, own_port=channel.own_port)
 
     async def open(self, target: Target) -> Any:
         profile = self.library.need(target.profile)

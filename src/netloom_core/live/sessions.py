@@ -15,7 +15,6 @@ from netloom_core.identity.keys import Makers
 from netloom_core.identity.proof import Verdict, judge
 from netloom_core.live.session import Session, Talk
 from netloom_core.model.device import Identity, Target
-from netloom_core.model.line import DIRECT
 
 MAX_OPEN = 4000  # sessions kept with their connections; the ones used longest ago are closed
 LOOK_S = 12.0
@@ -62,8 +61,8 @@ class Sessions:
     async def look(self, place: Target) -> Sight:
         """Who is at that place now, compared with who should be. Only asks for identity; never raises NetloomError.
 
-        A port at whose other end is one device is not there when that is a USB device which is away; any other trouble
-        of this computer's own is no absence.
+        Of a device that is a port of its own, as on USB, that port is not there while it is away; any other trouble of
+        this computer's own is no absence.
         """
         driver = None
         try:
@@ -78,7 +77,7 @@ class Sessions:
                 return Sight(Presence.UNCLEAR, error=error)
             return Sight(Presence.NOBODY, error=error)
         except LinkError as error:
-            away = place.address == DIRECT and isinstance(error, PortMissing)
+            away = isinstance(error, PortMissing) and self.source.abilities(place.profile, place.line).own_port
             return Sight(Presence.NOBODY if away else Presence.UNSEEN, error=error)
         except NetloomError as error:
             return Sight(Presence.UNCLEAR, error=error)

@@ -28,11 +28,13 @@ class Ability(StrEnum):
 
 @dataclass(frozen=True)
 class Abilities:
-    """`sets` are those of running and startup that the device can tell, `procedures` what it can be told to do."""
+    """`sets` are those of running and startup that the device can tell, `procedures` what it can be told to do. Its
+    `own_port`, as on USB, is there only while it is: one that is missing is no trouble of an adapter."""
 
     can: frozenset[Ability] = frozenset()
     sets: frozenset[str] = frozenset()
     procedures: frozenset[str] = frozenset()
+    own_port: bool = False
 
     def __contains__(self, ability: Ability) -> bool:
         return ability in self.can

@@ -42,6 +42,7 @@ class Channel(Part):
     """`on` are the kinds of line that it may lie on, `serial:PROTOCOL` where a line is only of that protocol.
 
     `like` names another channel whose settings, bindings and calls it shares: the same talk over another carrier.
+    With `own_port` the device is a serial port by itself, as on USB: while it is away there is no such port.
     """
 
     forms: ClassVar[dict[str, type[Channel]]] = {}
@@ -54,6 +55,7 @@ class Channel(Part):
     protocol: str
     like: str = ""
     port: int = Field(default=0, ge=0, le=65535)
+    own_port: bool = False
 
     def __init_subclass__(cls, protocol: str = "", **kwargs: Any) -> None:
         super().__init_subclass__(**kwargs)

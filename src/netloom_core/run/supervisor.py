@@ -15,7 +15,7 @@ from collections.abc import Iterable, Mapping
 from typing import Protocol
 
 from netloom_core.clock import Clock
-from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError, StalePlan
+from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError, NoAnswer, OwnFault, StalePlan
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
@@ -168,9 +168,9 @@ class _Device:
                 stopped = "An earlier step on this device did not succeed; this one was not begun."
 
     async def _kept(self, step: StepState) -> None:
-        """On record; and where nobody knows what came of it, that what was read before is not what it has."""
+        """On record; and where it fell silent, or nobody knows what came of it, that it may have other values now."""
         await insist(lambda: self._records.save_step(self._run.id, step), f"a step of run {self._run.id}")
-        if step.state == UNKNOWN:
+        if step.state == UNKNOWN or step.code == NoAnswer.code:
             await insist(lambda: self._records.save_trouble(step.device, step.message), f"what run {self._run.id} left")
 
     async def _others_first(self, step: StepState) -> str:
@@ -206,10 +206,10 @@ class _Device:
             if context.unproven:
                 step.message = "Not proven: " + "; ".join(dict.fromkeys(context.unproven)) + "."
         except NetloomError as error:
-            self._failed(step, error)
+            self._failed(step, error, context)
         except Exception as error:
             log.exception("step %s of run %s on %s broke", step.action, self._run.id, step.device)
-            self._failed(step, own_fault(error))
+            self._failed(step, own_fault(error), context)
         if context is not None and context.open_intent is not None:
             await self._close(context, step)
         return context.target if context is not None else target
@@ -255,13 +255,18 @@ class _Device:
             search=self._search,
         )
 
-    def _failed(self, step: StepState, error: NetloomError) -> None:
-        unknown = error.outcome == "unknown" and STEPS[step.action].writes if step.action in STEPS else False
-        step.state = UNKNOWN if unknown else FAILED
+    def _failed(self, step: StepState, error: NetloomError, context: StepContext | None) -> None:
+        """Where nothing was said to it on record, nothing was done, whatever the error leaves open."""
+        said = context is not None and (context.open_intent is not None or bool(context.outcome))
+        open_end = error.outcome == "unknown" and step.action in STEPS and STEPS[step.action].writes
+        step.state = UNKNOWN if open_end and said else FAILED
         step.code, step.message, step.hint = error.code, error.message, error.hint
+        if open_end and not said and error.code != OwnFault.code:
+            step.message += " Nothing of this step was sent."
 
     async def _close(self, context: StepContext, step: StepState) -> None:
         """An intent was left without an outcome: look at the device once, else say that nobody knows."""
+        context.cut = "It broke off"
         try:
             await STEPS[step.action].settle(context)
             if context.outcome == "unknown":

@@ -30,7 +30,7 @@ from netloom_core.errors import (
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
 from netloom_core.model.image import Image
-from netloom_core.model.line import DIRECT, Line
+from netloom_core.model.line import Line
 from netloom_core.profiles.abilities import Abilities, Ability
 from netloom_core.profiles.defaults import default_document, rest_of
 from netloom_core.profiles.profile import Profile
@@ -213,8 +213,8 @@ class MemoryDriver:
             await device.before(what)
         if not proves and (self._trusted is None or self._trusted != self.connection):
             raise Unproven(f"{self.target.address} is a new connection.")
-        if device is None and self.target.address == DIRECT and not any(one.up for one in self._devices):
-            raise PortMissing("The port does not exist.")  # a unit on USB takes it with it
+        if device is None and any(one.abilities.own_port and not one.up for one in self._devices):
+            raise PortMissing("The port does not exist.")
         if device is None or device is not self._who():
             refused = self.target.line.kind == "ip"
             raise NobodyThere(f"{self.target.address} does not answer.", outcome="not_sent", refused=refused)

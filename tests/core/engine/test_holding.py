@@ -33,6 +33,17 @@ async def let_go(rig: Rig) -> None:
     await asyncio.sleep(0.5)
 
 
+async def held_while_it_works(rig: Rig, seconds: float) -> asyncio.Future[dict[str, Any]]:
+    async def slow(name: str) -> None:
+        if name == "drive relay-1":
+            await asyncio.sleep(seconds)
+
+    rig.box.before = slow
+    pressed = asyncio.ensure_future(hold(rig, seconds=30))
+    await asyncio.sleep(0.3)
+    return pressed
+
+
 def told(rig: Rig) -> list[tuple[str, str, str]]:
     return [(e.action, e.kind, e.outcome) for e in rig.entries()]
 
@@ -90,14 +101,7 @@ async def test_a_hand_that_is_there_for_ever_is_none(rig: Rig) -> None:
 
 async def test_let_go_while_it_is_still_driven(rig: Rig) -> None:
     """The device takes its time; whoever pressed has let go long before it answers."""
-
-    async def slow(name: str) -> None:
-        if name == "drive relay-1":
-            await asyncio.sleep(1.5)
-
-    rig.box.before = slow
-    pressed = asyncio.ensure_future(hold(rig, seconds=30))
-    await asyncio.sleep(0.3)
+    pressed = await held_while_it_works(rig, 1.5)
     await let_go(rig)
     await pressed
     await asyncio.sleep(4)
@@ -107,14 +111,7 @@ async def test_let_go_while_it_is_still_driven(rig: Rig) -> None:
 async def test_what_is_on_its_way_when_it_is_let_go_holds_it_no_longer(rig: Rig) -> None:
     """Also a second press while the device is still told: nobody is told that what was not driven is held."""
     slowly = rig.box.before
-
-    async def slow(name: str) -> None:
-        if name == "drive relay-1":
-            await asyncio.sleep(1.5)
-
-    rig.box.before = slow
-    pressed = asyncio.ensure_future(hold(rig, seconds=30))
-    await asyncio.sleep(0.3)
+    pressed = await held_while_it_works(rig, 1.5)
     await rig.engine.do({"do": "let go", "device": "dev1", "point": "relay-1"})
     with pytest.raises(Busy, match="being let go"):
         await hold(rig, seconds=30)
@@ -207,13 +204,7 @@ async def test_what_somebody_drove_since_a_crash_is_let_be(rig: Rig) -> None:
 
 
 async def test_one_that_is_still_being_driven_when_the_server_ends_is_let_go(rig: Rig) -> None:
-    async def slow(name: str) -> None:
-        if name == "drive relay-1":
-            await asyncio.sleep(1)
-
-    rig.box.before = slow
-    pressed = asyncio.ensure_future(hold(rig, seconds=30))
-    await asyncio.sleep(0.3)
+    pressed = await held_while_it_works(rig, 1)
     await rig.engine.stop()
     await asyncio.gather(pressed, return_exceptions=True)
     assert rig.box.points["relay-1"] == "off"

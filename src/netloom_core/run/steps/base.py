@@ -138,6 +138,7 @@ class StepContext:
     library: Library
     open_intent: JournalEntry | None = None
     outcome: str = ""  # of the last intent that has one
+    cut: str = "Netloom was cut off"  # why an intent has to be settled by a look
     search: Search = nowhere
     unreadable: Mapping[str, str] = field(default_factory=dict)  # of the last reading, by path: why
     _rows: dict[str, Row] = field(default_factory=dict)
@@ -340,10 +341,10 @@ async def settled_by_looking(context: StepContext, which: str) -> None:
     except CodeWanted as error:
         several = len(context.profile.ladder.codes) > 1  # then one may be taken, and another still be wanted
         told = "what was taken, nobody can see" if several else "nothing was taken"
-        await context.conclude("unknown" if several else "failed", f"Netloom was cut off, and {told}: {error.message}")
+        await context.conclude("unknown" if several else "failed", f"{context.cut}, and {told}: {error.message}")
         return
     except NetloomError as error:
-        await context.conclude("unknown", f"Netloom was cut off, and now: {error.message}")
+        await context.conclude("unknown", f"{context.cut}, and now: {error.message}")
         raise NoAnswer(
             f"{context.target.name}: Netloom was cut off in the middle of a {entry.action}, and what came of it cannot "
             f"be seen: {error.message}",
@@ -351,10 +352,10 @@ async def settled_by_looking(context: StepContext, which: str) -> None:
             target=context.target.device,
         ) from error
     if not document:
-        await context.conclude("unknown", "Netloom was cut off, and the device cannot tell what it has.")
+        await context.conclude("unknown", f"{context.cut}, and the device cannot tell what it has.")
         return
     shown = read_back(entry.changes, document, context.unreadable)
-    await context.conclude(word_of(shown), "Netloom was cut off; this is what the device has now.", shown)
+    await context.conclude(word_of(shown), f"{context.cut}; this is what the device has now.", shown)
 
 
 def undone(step: StepState) -> list[Change]:

@@ -58,7 +58,7 @@ class LoadFirmware:
         await _noted(context, seen)
         new = seen.identity is not None and _has(seen.identity, context)
         changed = new and context.step.params["version"] != context.step.evidence.get("from")
-        said = f"Netloom was cut off while firmware went over. {seen.words(context)}"
+        said = f"{context.cut} while firmware went over. {seen.words(context)}"
         await context.conclude("done" if changed else "unknown", said)
 
     async def run(self, context: StepContext) -> None:

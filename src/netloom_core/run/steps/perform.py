@@ -61,7 +61,7 @@ class Perform:
         if looked.here is not None:
             await arrived(context, looked.here)
         where = f"it answers at {spoken(looked.here)}" if looked.here else "it answers at no place known"
-        await context.conclude("unknown", f"Netloom was cut off; {where}.{looked.why}")
+        await context.conclude("unknown", f"{context.cut}; {where}.{looked.why}")
 
     async def run(self, context: StepContext) -> None:
         params, step = context.step.params, context.step

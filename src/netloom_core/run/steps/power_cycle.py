@@ -40,7 +40,7 @@ class PowerCycle:
             return
         await self._give_back(context, await self._feeder(context))
         context.step.evidence = {"given_back": True}
-        await context.conclude("unknown", "Netloom was cut off in the middle; its power was given back.")
+        await context.conclude("unknown", f"{context.cut} in the middle; its power was given back.")
 
     async def run(self, context: StepContext) -> None:
         params = context.step.params

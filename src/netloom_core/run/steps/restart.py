@@ -68,7 +68,7 @@ class Restart:
         looked = await find(context, [new, old], context.profile.away_seconds)
         here = looked.here or (await find_anywhere(context)).here
         if here is None:
-            await context.conclude("unknown", "Netloom was cut off, and the device answers at no place known.")
+            await context.conclude("unknown", f"{context.cut}, and the device answers at no place known.")
             raise NoAnswer(
                 f"{old.name} answers neither at {spoken(new)} nor at {spoken(old)}.{looked.why}",
                 "Give it a minute and sweep the line: it keeps its record wherever it is found.",
@@ -77,7 +77,7 @@ class Restart:
         await arrived(context, here)
         running = (await context.patiently(lambda: context.read("running")))["running"]
         shown = context.read_back([change.as_dict() for change in context.changes], running)
-        await context.conclude(word_of(shown), f"Netloom was cut off; it was found at {spoken(here)}.", shown)
+        await context.conclude(word_of(shown), f"{context.cut}; it was found at {spoken(here)}.", shown)
 
     async def run(self, context: StepContext) -> None:
         old, new = context.target, new_place(context, context.target)
