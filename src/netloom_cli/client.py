@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import http.client
 import json
@@ -153,7 +154,8 @@ def send(
     connection = _connected(split, certificate)
     try:
         target = split.path + (f"?{split.query}" if split.query else "")
-        connection.request(method, target, data, headers)
+        with contextlib.suppress(BrokenPipeError, ConnectionResetError):  # it may have refused before it had all of it
+            connection.request(method, target, data, headers)
         answer = connection.getresponse()
         return answer.status, answer.read()
     except (http.client.HTTPException, OSError) as error:

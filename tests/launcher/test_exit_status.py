@@ -14,6 +14,7 @@ from typing import Any
 
 import pytest
 
+from netloom_cli.client import send
 from tests.conftest import ROOT
 from tests.patience import SOON_S
 
@@ -33,6 +34,10 @@ class Says(BaseHTTPRequestHandler):
         self.wfile.write(data)
 
     do_POST = do_GET
+
+    def do_PUT(self) -> None:
+        self.send_error(413)  # and takes nothing of what else comes
+        self.close_connection = True
 
     def log_message(self, *_: Any) -> None:
         return
@@ -72,6 +77,10 @@ def test_what_nobody_answered_may_have_been_done(server: ThreadingHTTPServer, tm
     error = said(tmp_path, "devices" if looks else "sweep", 4)["error"]
     assert error["code"] == "no-answer"
     assert ("whether it was done is not known" in error["message"]) != looks
+
+
+def test_what_is_refused_before_it_is_over_is_refused(server: ThreadingHTTPServer) -> None:
+    assert send("PUT", f"http://127.0.0.1:{server.server_port}/", "t", content=bytes(30_000_000))[0] == 413
 
 
 def said(data: Path, command: str, status: int) -> dict[str, Any]:

@@ -76,7 +76,7 @@ def test_a_file_is_known_by_what_is_inside_whatever_it_is_called(technician: API
 
 
 def test_what_fits_no_model_is_kept_and_said_so(technician: APIClient, library: Library) -> None:
-    [one] = add(technician, "mystery.bin", b"\x00" * 500)["added"]
+    [one] = add(technician, "mystery.bin", bytes(5000))["added"]
     assert (one["profile"], one["version"]) == ("", "")
     strange = ext1("2.0", code="CR-EXT9")
     known = recognised("ext1_2.0.crn", strange, library)
@@ -114,6 +114,8 @@ def test_hostile_archives_are_refused_and_leave_nothing(technician: APIClient, o
     cut = zipped(**{"a.bin": ext1("1.13.0")})
     spoilt = cut[:60] + bytes(40) + cut[100:]
     assert "damaged" in add(technician, "cut.zip", spoilt, 400)["error"]["message"]
+    for empty in (zipped(), zipped(**{"notes.txt": b"Nothing but words."})):
+        assert "no firmware file in" in add(technician, "empty.zip", empty, 400)["error"]["message"]
     assert not own_folder.exists()
     assert FirmwareFile.objects.count() == 0
 

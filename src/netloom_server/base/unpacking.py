@@ -53,6 +53,8 @@ def unpacked(path: Path, name: str) -> dict[str, Any]:
         raise RequestError(
             f"{name} is damaged, or of a kind that is not unpacked: {error}.", "Save it anew."
         ) from error
+    if not files:
+        raise RequestError(f"There is no firmware file in {name}.", "Look into it. Nothing was added.")
     return {"files": files, "notes": texts[0] if len(texts) == 1 else ""}
 
 
@@ -78,7 +80,7 @@ def _members(path: Path, name: str) -> Iterator[tuple[str, IO[bytes] | None, str
                 with archive.open(info) as opened:
                     yield info.filename, opened, ""
         return
-    if tarfile.is_tarfile(path):
+    if _is_tar(path):
         with tarfile.open(path, "r:*") as tar:
             for member in tar:
                 if member.isdir():
@@ -90,6 +92,14 @@ def _members(path: Path, name: str) -> Iterator[tuple[str, IO[bytes] | None, str
         return
     with path.open("rb") as opened:
         yield name, opened, ""
+
+
+def _is_tar(path: Path) -> bool:
+    """Not what only begins with zeros, as an image may: to the library that is a tar with nothing in it."""
+    if not tarfile.is_tarfile(path):
+        return False
+    with tarfile.open(path, "r:*") as tar:
+        return tar.next() is not None
 
 
 def _copied(opened: IO[bytes], target: Path, most: int) -> int | None:
