@@ -160,7 +160,7 @@ class Perform:
             late = not just_told or not params["told"] or not params["away"] or loop.time() > begun + lingers
             if here is not None and (went or here.place != old.place or late):
                 return here, went or here.place != old.place
-            if loop.time() > begun + seconds:
+            if looked.over(begun + seconds):
                 break
             await asyncio.sleep(PAUSE_S)
         elsewhere = (await find_anywhere(context)).here

@@ -12,6 +12,8 @@ from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import DIRECT
 from netloom_core.run.steps.base import PAUSE_S, StepContext
 
+UNCLEAR_S = 15.0  # past the time for it, at most: one that answers again is asked until it is known who says that
+
 
 def new_place(context: StepContext, place: Target) -> Target:
     """Where the device will be reached after the step's changes."""
@@ -72,39 +74,48 @@ async def arrived(context: StepContext, here: Target) -> None:
 @dataclass(frozen=True)
 class Looked:
     """What a look for the device showed: `here` it answers as itself, with what it tells of itself. `gone` is whether
-    nobody was at its own place: a slow or an unclear answer is no absence. `trouble` kept this computer from looking.
+    nobody was at its own place: a slow or an unclear answer is no absence. `trouble` kept this computer from looking,
+    `unclear` is what somebody says of whom it is not known who it is.
     """
 
     here: Target | None = None
     identity: Identity | None = None
     gone: bool = False
     trouble: NetloomError | None = None
+    unclear: NetloomError | None = None
 
     @property
     def why(self) -> str:
-        """The trouble as one more sentence."""
-        return f" {self.trouble.message}" if self.trouble is not None else ""
+        """What kept it from being found, as one more sentence."""
+        why = self.trouble or self.unclear
+        return f" {why.message}" if why is not None else ""
+
+    def over(self, deadline: float) -> bool:
+        """Whether it was looked for long enough, in the event loop's time. After it was silent, what it says is
+        unclear for a while: that may be the answer to an earlier question.
+        """
+        return asyncio.get_running_loop().time() >= deadline + (UNCLEAR_S if self.unclear is not None else 0)
 
 
 async def look_for(context: StepContext, places: Sequence[Target]) -> Looked:
     """One look at each of the places, until it is found."""
-    gone, trouble = False, None
+    gone, trouble, unclear = False, None, None
     for place in {place.place: place for place in places}.values():
         sight = await context.sessions.look(place)
         if sight.presence is Presence.ITSELF:
             return Looked(place, sight.identity, gone, trouble)
         gone = gone or (sight.presence is Presence.NOBODY and place.place == context.target.place)
         trouble = sight.error if isinstance(sight.error, LinkError) else trouble
-    return Looked(None, None, gone, trouble)
+        unclear = sight.error if sight.presence is Presence.UNCLEAR else unclear
+    return Looked(None, None, gone, trouble, unclear)
 
 
 async def find(context: StepContext, places: Sequence[Target], seconds: float) -> Looked:
-    """Look until it is found, for at most `seconds`: what the last look showed."""
-    loop = asyncio.get_running_loop()
-    deadline = loop.time() + seconds
+    """Look until it is found, for at most `seconds` unless it is unclear: what the last look showed."""
+    deadline = asyncio.get_running_loop().time() + seconds
     while True:
         looked = await look_for(context, places)
-        if looked.here is not None or loop.time() >= deadline:
+        if looked.here is not None or looked.over(deadline):
             return looked
         await asyncio.sleep(PAUSE_S)
 

@@ -105,7 +105,8 @@ class Restart:
                 raise looked.trouble
             if here is None:
                 raise NoAnswer(
-                    f"{places[0].name} does not answer at {' nor at '.join(map(spoken, places))}: it was not changed.",
+                    f"{places[0].name} does not answer at {' nor at '.join(map(spoken, places))}: it was not changed."
+                    f"{looked.why}",
                     "Sweep the line to find it.",
                     target=places[0].device,
                     outcome="not_sent",
