@@ -6,7 +6,7 @@ from dataclasses import replace
 import pytest
 
 from netloom_core.documents.tree import get, put
-from netloom_core.errors import LinkError, NetloomError, NoAnswer, ProtocolError
+from netloom_core.errors import LinkError, NetloomError, NoAnswer, OutOfStep, ProtocolError
 from netloom_core.library.load import Library
 from netloom_core.model.line import DIRECT, Line
 from netloom_core.testing.devices import MemoryDevice
@@ -66,6 +66,11 @@ async def test_an_adapter_that_is_pulled_out_after_a_restart(rig: Rig, seconds: 
     assert states(run)[2:] == words, said(run)
     assert ("The port does not exist" in said(run)) == (words == ["unknown"])
     rig.every_intent_has_its_outcome()
+
+
+async def test_what_may_be_an_answer_to_an_earlier_question_is_asked_for_until_it_is_clear(rig: Rig) -> None:
+    out(rig.box, "write", 15.0, OutOfStep("Of earlier."), calls="read")
+    assert states(await rig.set({"/relays/1/idle": "closed"})) == ["done", "done"]
 
 
 OUT_AFTER = [(3.0, GONE, "", "unproven"), (300.0, GONE, "", "unknown"), (300.0, GONE, "read", "unknown")]

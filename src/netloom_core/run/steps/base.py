@@ -17,7 +17,7 @@ from typing import Any, Protocol, TypeVar
 from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
-from netloom_core.errors import CodeWanted, LinkError, NetloomError, NoAnswer, ProtocolError, Unproven
+from netloom_core.errors import CodeWanted, LinkError, NetloomError, NoAnswer, OutOfStep, ProtocolError, Unproven
 from netloom_core.library.load import Library
 from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
@@ -34,6 +34,7 @@ from netloom_core.run.steps.shown import read_back, untold, word_of
 
 Result = TypeVar("Result")
 PATIENCE_S = 6.0  # how long a silent device is asked again before a step gives up
+UNCLEAR_S = 15.0  # more, at most, for one that answers: until it is known to what, and who says that
 PAUSE_S = 0.25
 PASSING: tuple[type[NetloomError], ...] = (NoAnswer, ProtocolError, Unproven)  # of a device that may answer in a moment
 
@@ -241,14 +242,16 @@ class StepContext:
         seconds: float = PATIENCE_S,
     ) -> Result:
         """Ask until it answers, at most `seconds`; then the last error stands. Others than those that may be passing
-        stand at once. Once something was said to it, an adapter that was pulled out may be back in a moment, too."""
+        stand at once. Once something was said to it, an adapter that was pulled out may be back in a moment, too; and
+        after it was silent, what it says may be the answer to an earlier question for a while."""
         passing: tuple[type[NetloomError], ...] = PASSING if self.open_intent is None else (*PASSING, LinkError)
         begun = asyncio.get_running_loop().time()
         while True:
             try:
                 return await ask()
-            except passing:
-                if asyncio.get_running_loop().time() >= begun + seconds:
+            except passing as error:
+                longer = UNCLEAR_S if isinstance(error, OutOfStep) else 0
+                if asyncio.get_running_loop().time() >= begun + seconds + longer:
                     raise
                 await asyncio.sleep(PAUSE_S)
 

@@ -10,9 +10,7 @@ from netloom_core.errors import AddressTaken, LinkError, NetloomError
 from netloom_core.live.sessions import Presence, Sight
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import DIRECT
-from netloom_core.run.steps.base import PAUSE_S, StepContext
-
-UNCLEAR_S = 15.0  # past the time for it, at most: one that answers again is asked until it is known who says that
+from netloom_core.run.steps.base import PAUSE_S, UNCLEAR_S, StepContext
 
 
 def new_place(context: StepContext, place: Target) -> Target:
