@@ -36,7 +36,6 @@ export function LinePanel({ line }: { line: Line }) {
           </h2>
           <p className="text-[12.5px] text-soft">
             {kindOf(line)} · <span className="font-mono">{whereOf(line)}</span>
-            {line.holder && ` · ${line.holder} has the line`}
           </p>
         </div>
         <span className="flex gap-1">
@@ -52,6 +51,8 @@ export function LinePanel({ line }: { line: Line }) {
         </Button>
         {line.kind === "serial" && <Button onClick={() => openConsole({ line: line.id })}>Open a console</Button>}
       </div>
+      {/* Below the buttons: what comes and goes by itself moves none of them from under a pointer. */}
+      {line.holder && <p className="mt-2 text-[13px] text-soft">{line.holder} has the line.</p>}
       {line.trouble && <p className="mt-2 text-[13px] text-madder">{line.trouble}</p>}
       {line.note && <p className="mt-2 text-[13px] text-weld">{line.note}</p>}
       <Methods line={line} />
