@@ -30,51 +30,53 @@ function csrf(): string {
   return /netloom_csrf=([^;]+)/.exec(document.cookie)?.[1] ?? "";
 }
 
-export const api = createClient<paths>({ baseUrl: "", credentials: "same-origin" });
-
-api.use({
-  onRequest({ request }) {
-    if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf());
-    return request;
-  },
-  onError() {
-    return new Problem("offline", "The server does not answer.", "Nothing was lost. Is it still running? Try again.");
-  },
-});
-
-interface Answer<T> {
-  data?: T;
-  error?: unknown;
-  response: Response;
+/** One call, with its answer to the end. What is not as it was asked is a Problem, in the server's own words where it
+ * has some; of a change that nobody answered, or that the server failed at, nobody here knows whether it was made. */
+export async function call(request: Request): Promise<Response> {
+  const looks = request.method === "GET";
+  if (!looks) request.headers.set("X-CSRFToken", csrf());
+  let response: Response, body: Blob;
+  try {
+    response = await fetch(request);
+    body = await response.blob();
+  } catch {
+    throw looks
+      ? new Problem("offline", "The server does not answer.", "Is it still running? Try again.")
+      : new Problem("offline", "The server did not answer: whether that was done is not known.", "Is it still running? See what there is now, then try again.");
+  }
+  if (response.ok) return new Response(body.size ? body : null, response);
+  const told = await wordsOf(body);
+  if (told) throw new Problem(told.code, told.message, told.try);
+  const hint = looks ? "Try again." : "Whether that was done is not known: see what there is now, then try again.";
+  throw new Problem("server", `The server failed (HTTP ${response.status}).`, hint);
 }
 
-/** The answer's data, or a Problem with the server's own words. */
-export async function got<T>(asked: Promise<Answer<T>>): Promise<T> {
-  const { data, error, response } = await asked;
-  if (response.ok) return data as T;
-  const told = (error as { error?: { code: string; message: string; try: string } } | undefined)?.error;
-  if (told) throw new Problem(told.code, told.message, told.try);
-  throw new Problem("server", `The server failed (HTTP ${response.status}).`, "Nothing was written. Try again.");
+async function wordsOf(body: Blob): Promise<{ code: string; message: string; try: string } | undefined> {
+  try {
+    return JSON.parse(await body.text()).error;
+  } catch {
+    return undefined;
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "", fetch: call });
+
+/** The answer's data. */
+export async function got<T>(asked: Promise<{ data?: T }>): Promise<T> {
+  return (await asked).data as T;
 }
 
 export function asProblem(error: unknown): Problem {
-  return error instanceof Problem ? error : new Problem("page", String(error), "Load the page again; nothing is lost.");
+  if (error instanceof Problem) return error;
+  console.error(error);
+  return new Problem("page", "This page made a mistake of its own.", "Load it again: what was decided and begun is kept by the server.");
 }
 
 export const upload = (url: string, file: File): Promise<Schemas["Archive"]> => uploadTo(url, file);
 
 /** Asks for a file, and hands it to whoever reads this page. */
 export async function save(url: string, body: unknown, name: string): Promise<void> {
-  const response = await fetch(url, {
-    method: "POST",
-    body: JSON.stringify(body),
-    credentials: "same-origin",
-    headers: { "X-CSRFToken": csrf(), "Content-Type": "application/json" },
-  });
-  if (!response.ok) {
-    const { error } = await response.json();
-    throw new Problem(error.code, error.message, error.try);
-  }
+  const response = await call(new Request(url, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } }));
   const link = document.createElement("a");
   link.href = URL.createObjectURL(await response.blob());
   link.download = name;
@@ -83,17 +85,9 @@ export async function save(url: string, body: unknown, name: string): Promise<vo
 }
 
 export async function uploadTo<T>(url: string, file: File): Promise<T> {
-  const response = await fetch(url, {
-    method: "POST",
-    body: file,
-    credentials: "same-origin",
-    headers: {
-      "X-CSRFToken": csrf(),
-      "Content-Type": "application/octet-stream",
-      "Content-Disposition": `attachment; filename=upload.${file.name.split(".").at(-1)?.replace(/\W/g, "") ?? "bin"}`,
-    },
-  });
-  const body = await response.json();
-  if (!response.ok) throw new Problem(body.error.code, body.error.message, body.error.try);
-  return body;
+  const headers = {
+    "Content-Type": "application/octet-stream",
+    "Content-Disposition": `attachment; filename=upload.${file.name.split(".").at(-1)?.replace(/\W/g, "") ?? "bin"}`,
+  };
+  return (await call(new Request(url, { method: "POST", body: file, headers }))).json();
 }

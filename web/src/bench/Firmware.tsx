@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import clsx from "clsx";
 import { useState } from "react";
 import { toast } from "sonner";
-import { api, asProblem, type Device, got, type Problem, type Schemas, uploadTo } from "../api/client";
+import { api, asProblem, type Device, got, Problem, type Schemas, uploadTo } from "../api/client";
 import { firmwareOfQuery, firmwareQuery } from "../api/queries";
 import { useChange } from "../api/work";
 import { ask } from "../lib/place";
@@ -128,7 +128,8 @@ export function FirmwareLibrary() {
         if (told.added.length) toast.success(`${plural(told.added.length, "file")} of ${file.name} added.`);
         for (const one of told.left) toast.warning(`${one.name} was left out: ${one.why}.`);
       } catch (error) {
-        setProblem(asProblem(error));
+        const { code, message, hint } = asProblem(error);
+        setProblem(new Problem(code, `${file.name}: ${message}`, hint));
       }
     }
   });

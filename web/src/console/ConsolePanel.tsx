@@ -68,13 +68,13 @@ export default function ConsolePanel({ devices, overview, close }: Props) {
   /** One that comes after the panel was closed is closed at once: it would hold the line for nobody. */
   async function opened(asked: Parameters<typeof got<Schemas["Console"]>>[0]): Promise<Schemas["Console"]> {
     const made = await got(asked);
-    if (gone.current) void api.DELETE("/api/consoles/{ident}", { params: { path: { ident: made.id } } });
+    if (gone.current) void got(api.DELETE("/api/consoles/{ident}", { params: { path: { ident: made.id } } })).catch(() => undefined);
     return made;
   }
 
   const title = `Console of ${device?.name ?? line?.name ?? "nothing"}`;
   const end = () => {
-    if (session) void api.DELETE("/api/consoles/{ident}", { params: { path: { ident: session.id } } });
+    if (session) void got(api.DELETE("/api/consoles/{ident}", { params: { path: { ident: session.id } } })).catch(() => undefined);
     close();
   };
   if (session)

@@ -2,7 +2,7 @@ import { FitAddon } from "@xterm/addon-fit";
 import { Terminal as Xterm } from "@xterm/xterm";
 import "@xterm/xterm/css/xterm.css";
 import { useEffect, useRef, useState } from "react";
-import { api, type Schemas } from "../api/client";
+import { api, got, type Schemas } from "../api/client";
 import { tellProblem } from "../api/work";
 import { base64Of, bytesOf, hexLines } from "../lib/bytes";
 import { Button } from "../ui/Button";
@@ -111,7 +111,7 @@ export function Terminal({ session, phrases, close }: Props) {
           <input type="checkbox" checked={!!hex} onChange={(event) => setHex(event.target.checked ? hexLines(bytes.current) : undefined)} />
           hex
         </label>
-        <Button onClick={() => void api.POST("/api/consoles/{ident}/break", { params: { path: { ident: session.id } } })}>Send break</Button>
+        <Button onClick={() => void got(api.POST("/api/consoles/{ident}/break", { params: { path: { ident: session.id } } })).catch(tellProblem)}>Send break</Button>
         <Button look="strong" onClick={close}>
           Close
         </Button>
@@ -141,10 +141,8 @@ function useTyping(id: string): (data: Uint8Array) => void {
       const typed = base64Of(now.waiting);
       now.waiting = new Uint8Array();
       now.timer = 0;
-      now.queue = now.queue.then(async () => {
-        const { error } = await api.POST("/api/consoles/{ident}", { params: { path: { ident: id } }, body: { data: typed } });
-        if (error) tellProblem(new Error("What was typed was not sent: the console is closed."));
-      });
+      // What was typed before and did not go keeps nothing back that is typed later.
+      now.queue = now.queue.then(() => got(api.POST("/api/consoles/{ident}", { params: { path: { ident: id } }, body: { data: typed } }))).then(() => undefined, tellProblem);
     }, SEND_MS);
   }).current;
 }

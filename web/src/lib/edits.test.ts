@@ -1,11 +1,12 @@
 import { beforeEach, describe, expect, it } from "vitest";
+import { Problem } from "../api/client";
 import { at, edits } from "./edits";
 
 const log: string[] = [];
-const edit = (words: string, fails = false) => ({
+const edit = (words: string, code = "") => ({
   words,
   back: async () => {
-    if (fails) throw new Error("refused");
+    if (code) throw new Problem(code, code, "");
     log.push(`back ${words}`);
   },
   again: async () => void log.push(`again ${words}`),
@@ -27,9 +28,11 @@ describe("edits", () => {
 
   it("that are refused are told and stand in nobody's way", async () => {
     edits.done(edit("a"));
-    edits.done(edit("b", true));
-    await expect(edits.undo()).rejects.toThrow("refused");
+    edits.done(edit("b", "conflict"));
+    await expect(edits.undo()).rejects.toThrow("conflict");
     expect(await edits.undo()).toBe("a");
+    edits.done(edit("c", "offline"));
+    for (const _ of "..") await expect(edits.undo()).rejects.toThrow("offline");
     expect(edits.get().busy).toBe(false);
   });
 

@@ -1,3 +1,4 @@
+import { asProblem } from "../api/client";
 import { Store } from "./store";
 
 /** One decision that a person made here, and how it is taken back and made again. */
@@ -25,7 +26,8 @@ class EditStore extends Store<Edits> {
   undo = (): Promise<string> => this.step("past", "future", "back");
   redo = (): Promise<string> => this.step("future", "past", "again");
 
-  /** The words of what was done; empty where there is nothing, or one is under way. What is refused is forgotten, and thrown. */
+  /** The words of what was done; empty where there is nothing, or one is under way. What is refused is forgotten, and
+   * thrown; of what nobody answered it is not known whether it was done, and doing it again does no harm. */
   private async step(from: "past" | "future", to: "past" | "future", way: "back" | "again"): Promise<string> {
     const edit = this.get()[from].at(-1);
     if (!edit || this.get().busy) return "";
@@ -35,7 +37,8 @@ class EditStore extends Store<Edits> {
       this.set((now) => ({ ...now, [from]: now[from].filter((one) => one !== edit), [to]: [...now[to], edit] }));
       return edit.words;
     } catch (error) {
-      this.set((now) => ({ ...now, [from]: now[from].filter((one) => one !== edit) }));
+      const refused = !["offline", "server"].includes(asProblem(error).code);
+      if (refused) this.set((now) => ({ ...now, [from]: now[from].filter((one) => one !== edit) }));
       throw error;
     } finally {
       this.set({ busy: false });

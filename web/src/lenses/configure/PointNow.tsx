@@ -1,41 +1,29 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import clsx from "clsx";
 import { Activity } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { api, got, type WholeDevice } from "../../api/client";
 import { monitorQuery } from "../../api/queries";
 import { tellProblem, useChange } from "../../api/work";
 import { live } from "../../lib/live";
 import { useStore } from "../../lib/store";
+import { useWatched } from "../../lib/watching";
 import { Button } from "../../ui/Button";
 import { Choice, Input, When } from "../../ui/parts";
 import { HoldPulse } from "./HoldPulse";
 
-const LEASE_MS = 20_000;
-
 /** Live states of a device while somebody looks at it, and driving; `there` is whether it can be asked at all. */
 export function usePoints(device: WholeDevice | undefined) {
   const id = device?.id ?? "";
-  const states = useStore(live, (l) => l.points[id]);
   const changed = useStore(live, (l) => l.changed[id]);
   const rates = useStore(live, (l) => l.rates[id]);
-  const trouble = useStore(live, (l) => l.troubles[id]);
   const there = !!device?.points.length && device.managed && device.addresses.length > 0 && device.state !== "planned";
-  useEffect(() => {
-    if (!there) return;
-    const look = () =>
-      void got(api.POST("/api/devices/{word}/watch", { params: { path: { word: id } } }))
-        .then((answer) => live.pointed({ device: id, states: answer.states }))
-        .catch(() => live.pointed({ device: id, states: {}, trouble: "The server does not answer." }));
-    look();
-    const timer = window.setInterval(look, LEASE_MS);
-    return () => window.clearInterval(timer);
-  }, [id, there]);
+  const { states, trouble } = useWatched(id, there);
   const drive = useMutation({
     mutationFn: (to: { point: string; state: string }) => got(api.POST("/api/devices/{word}/drive", { params: { path: { word: id } }, body: to })),
     onError: tellProblem,
   });
-  return { device: id, states: trouble ? undefined : states, changed: changed ?? {}, rates: rates ?? {}, trouble, there, drive };
+  return { device: id, states, changed: changed ?? {}, rates: rates ?? {}, trouble, there, drive };
 }
 
 export type Live = ReturnType<typeof usePoints>;

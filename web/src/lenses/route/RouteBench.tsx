@@ -2,6 +2,7 @@ import { useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { Device } from "../../api/client";
 import type { GridForm } from "../../lib/crosspoints";
+import { useWatched } from "../../lib/watching";
 import type { BenchProps } from "../lens";
 import { Heading, Waiting } from "../../ui/parts";
 import { Cables } from "./Cables";
@@ -12,7 +13,6 @@ import { LevelGrid } from "./LevelGrid";
 import { Paths } from "./Paths";
 import { Presets } from "./Presets";
 import { gridsQuery, locksQuery, pathsQuery } from "./queries";
-import { useStates } from "./useRouting";
 
 const MOST_GRIDS = 4;
 const MOST_ASKED = 24;
@@ -45,7 +45,7 @@ function Grids({ device, named }: { device: Device; named: boolean }) {
 }
 
 function Live({ device, named, grids }: { device: Device; named: boolean; grids: GridForm[] }) {
-  const { states, trouble } = useStates(device.id);
+  const { states, trouble } = useWatched(device.id);
   const locks = useQuery(locksQuery).data ?? [];
   const paths = useQuery(pathsQuery).data?.paths;
   const ends = useMemo(() => {

@@ -6,7 +6,6 @@ import { live } from "../../lib/live";
 import { useStore } from "../../lib/store";
 
 const CALM_MS = 250;
-const LEASE_MS = 20_000;
 
 /** A change of what is recorded of routing; whatever came of it, it is all read anew. */
 export function useRoutingChange<T>(change: (input: T) => Promise<unknown>, done?: () => void) {
@@ -45,22 +44,6 @@ export function show(cells: Schemas["Taken"][]): void {
   const states: Record<string, Record<string, string>> = {};
   for (const one of cells) if (one.now) (states[one.device] ??= {})[one.point] = one.now;
   for (const [device, told] of Object.entries(states)) live.pointed({ device, states: told });
-}
-
-/** Live states of a device while somebody looks at it. */
-export function useStates(device: string): { states: Record<string, string> | undefined; trouble: string | undefined } {
-  const states = useStore(live, (l) => l.points[device]);
-  const trouble = useStore(live, (l) => l.troubles[device]);
-  useEffect(() => {
-    const look = () =>
-      void got(api.POST("/api/devices/{word}/watch", { params: { path: { word: device } } }))
-        .then((answer) => live.pointed({ device, states: answer.states }))
-        .catch(() => live.pointed({ device, states: {}, trouble: "The server does not answer." }));
-    look();
-    const timer = window.setInterval(look, LEASE_MS);
-    return () => window.clearInterval(timer);
-  }, [device]);
-  return { states: trouble ? undefined : states, trouble };
 }
 
 /** Whatever changes on one of these devices may change where pictures go: looked at again when it is calm. */
