@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import random
-from collections.abc import Awaitable, Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from netloom_core.documents.tree import put
 from netloom_core.errors import NoAnswer, Refused
@@ -17,6 +16,7 @@ from netloom_core.library.load import Library
 from netloom_core.model.device import Credentials
 from netloom_core.testing.devices import MemoryDevice
 from netloom_core.testing.rig import BUS, Rig, device
+from tests.core.trouble import USUAL, Trouble
 
 MODEL = "kestrel-ac3"
 FACTORY = {"": "402917", "user": "1111", "master": "77777777"}
@@ -24,58 +24,27 @@ PATHS = {"": "/access/installer", "user": "/access/user", "master": "/access/mas
 CALLS = 40  # of one round, about: trouble happens at one of them
 
 
-@dataclass
-class Trouble:
-    what: str
-    when: int
-    count: int = 0
-    dying: asyncio.Event = field(default_factory=asyncio.Event)
-    happened: bool = False
-
-    async def watch(self, box: MemoryDevice, name: str) -> None:
-        self.count += 1
-        if self.count >= self.when and not self.happened and name not in ("identify",):
-            self.happened = True
-            await HAPPENINGS[self.what](self, box, name)
-
-
-async def _kill(trouble: Trouble, box: MemoryDevice, name: str) -> None:
-    trouble.dying.set()
-    await asyncio.Event().wait()
-
-
-async def _power(trouble: Trouble, box: MemoryDevice, name: str) -> None:
-    box.power_cut()
-
-
-async def _silence(trouble: Trouble, box: MemoryDevice, name: str) -> None:
-    box.silent = True
-
-
-async def _no_answer(trouble: Trouble, box: MemoryDevice, name: str) -> None:
+async def _no_answer(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
     raise NoAnswer("Nothing came back.")
 
 
-async def _refuse(trouble: Trouble, box: MemoryDevice, name: str) -> None:
+async def _refuse(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
     raise Refused("It said no.")
 
 
-async def _lie(trouble: Trouble, box: MemoryDevice, name: str) -> None:
+async def _lie(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
     box.lies_about = random.Random(trouble.when).choice(sorted(PATHS.values()))
 
 
-async def _half(trouble: Trouble, box: MemoryDevice, name: str) -> None:
+async def _half(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
     box.half_of_write = True
 
 
-async def _nothing(trouble: Trouble, box: MemoryDevice, name: str) -> None:
+async def _nothing(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
     """All goes well."""
 
 
-HAPPENINGS: dict[str, Callable[[Trouble, MemoryDevice, str], Awaitable[None]]] = {
-    "nothing": _nothing, "kill": _kill, "power": _power, "silence": _silence, "no answer": _no_answer,
-    "refuse": _refuse, "lie": _lie, "half": _half,
-}  # fmt: skip
+HAPPENINGS = {**USUAL, "nothing": _nothing, "no answer": _no_answer, "refuse": _refuse, "lie": _lie, "half": _half}
 
 
 def keypad(library: Library, *, strict: bool) -> Rig:
@@ -94,15 +63,11 @@ async def one_round(library: Library, seed: int) -> str:
     rng = random.Random(seed)
     rig = keypad(library, strict=rng.random() < 0.4)
     trouble = Trouble(rng.choice(sorted(HAPPENINGS)), rng.randrange(1, CALLS))
-
-    async def before(name: str) -> None:
-        await trouble.watch(rig.box, name)
-
-    rig.box.before = before
+    rig.box.before = trouble.watching(rig, rig.box, HAPPENINGS, spared="identify")
     await rig.engine.start()
     for number in range(3):
         _decide(rig, rng, number)
-        await _carried_out(rig, trouble)
+        await trouble.lived_through(rig, _plan_and_apply(rig))
         rig.box.silent, rig.box.lies_about, rig.box.half_of_write = False, "", False
         await asyncio.sleep(60)  # it is up again
         if wrong := await _locked_out(rig):
@@ -127,21 +92,6 @@ def _decide(rig: Rig, rng: random.Random, number: int) -> None:
     if rng.random() < 0.5:
         put(record.intended, "/station/account", f"A{number}")
     record.version += 1
-
-
-async def _carried_out(rig: Rig, trouble: Trouble) -> None:
-    """Plan and write; where this computer dies in it, it begins anew and goes on."""
-    trouble.dying.clear()
-    work = asyncio.ensure_future(_plan_and_apply(rig))
-    dying = asyncio.ensure_future(trouble.dying.wait())
-    await asyncio.wait([work, dying], return_when=asyncio.FIRST_COMPLETED)
-    dying.cancel()
-    if not work.done():
-        work.cancel()
-        await asyncio.gather(work, return_exceptions=True)
-        await rig.kill()
-        await rig.engine.start()
-        await rig.ended()
 
 
 async def _plan_and_apply(rig: Rig) -> None:

@@ -5,10 +5,7 @@ Used by the tests with some dozens, by `bench places` with a thousand.
 
 from __future__ import annotations
 
-import asyncio
 import random
-from collections.abc import Awaitable, Callable
-from dataclasses import dataclass, field
 
 from netloom_core.documents.tree import get, put
 from netloom_core.library.load import Library
@@ -16,45 +13,16 @@ from netloom_core.model.device import Identity
 from netloom_core.model.work import DONE, RunState
 from netloom_core.testing.devices import MemoryDevice
 from netloom_core.testing.rig import Rig, device
+from tests.core.trouble import USUAL, Trouble, kill
 
 MODEL, PATH = "hallvane-rx8", "/network/address"
 FREE = range(5, 12)  # places that nobody of them has at first
 
 
-@dataclass
-class Trouble:
-    """At the call number `when` of all devices together, `what` happens to the device that is called."""
-
-    what: str
-    when: int
-    count: int = 0
-    dying: asyncio.Event = field(default_factory=asyncio.Event)
-    happened: bool = False
-
-    async def watch(self, rig: Rig, box: MemoryDevice, name: str) -> None:
-        self.count += 1
-        if self.count == self.when and not self.happened:
-            self.happened = True
-            await HAPPENINGS[self.what](self, rig, box)
-
-
-async def _kill(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
-    trouble.dying.set()
-    await asyncio.Event().wait()
-
-
-async def _power(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
-    box.power_cut()
-
-
 async def _kill_and_power(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
     for one in rig.devices:
         one.power_cut()
-    await _kill(trouble, rig, box)
-
-
-async def _silence(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
-    box.silent = True
+    await kill(trouble, rig, box)
 
 
 async def _lie(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
@@ -75,15 +43,7 @@ async def _elsewhere(trouble: Trouble, rig: Rig, box: MemoryDevice) -> None:
     box.comes_up_at = "127.20.10.200"
 
 
-HAPPENINGS: dict[str, Callable[[Trouble, Rig, MemoryDevice], Awaitable[None]]] = {
-    "kill": _kill,
-    "power": _power,
-    "kill and power": _kill_and_power,
-    "silence": _silence,
-    "lie": _lie,
-    "squatter": _squatter,
-    "elsewhere": _elsewhere,
-}
+HAPPENINGS = {**USUAL, "kill and power": _kill_and_power, "lie": _lie, "squatter": _squatter, "elsewhere": _elsewhere}
 
 
 def planned(library: Library, places: dict[int, int]) -> Rig:
@@ -97,28 +57,11 @@ async def carried_out(rig: Rig, trouble: Trouble) -> RunState:
     """The plan of all moves, with the trouble; after a kill the next start goes on with it."""
     plan = await rig.plan(devices=[f"dev{n}" for n in range(1, len(rig.devices) + 1)])
     for box in rig.devices:
-        box.before = _watching(trouble, rig, box)
+        box.before = trouble.watching(rig, box, HAPPENINGS)
     run = rig.store.begin("apply", plan.steps)
-    busy = asyncio.ensure_future(rig.carry_out(run))
-    dying = asyncio.ensure_future(trouble.dying.wait())
-    await asyncio.wait([busy, dying], return_when=asyncio.FIRST_COMPLETED)
-    if trouble.dying.is_set():
-        busy.cancel()
-        await asyncio.gather(busy, return_exceptions=True)
-        await rig.kill()
-        await rig.engine.start()
-        await rig.ended()
-    dying.cancel()
-    await asyncio.gather(busy, dying, return_exceptions=True)
+    await trouble.lived_through(rig, rig.carry_out(run))
     await rig.engine.stop()
     return rig.store.all_runs[run.id]
-
-
-def _watching(trouble: Trouble, rig: Rig, box: MemoryDevice) -> Callable[[str], Awaitable[None]]:
-    async def before(name: str) -> None:
-        await trouble.watch(rig, box, name)
-
-    return before
 
 
 def promises(rig: Rig, run: RunState, trouble: Trouble) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -36,6 +36,15 @@ from netloom_standins.site import build_units
 from tests.patience import SOON_S
 
 KEY = "30313233343536373839414243444546"  # of a secure channel, like any other
+
+
+@contextlib.contextmanager
+def plugged_in(port: PtyPort) -> Iterator[PtyPort]:
+    port.start()
+    try:
+        yield port
+    finally:
+        port.stop()
 
 
 @dataclass

@@ -35,8 +35,8 @@ class Bus:
 
     async def sweep(self) -> Finding:
         result = await sweep([self.line], [], self.library, self.owners, SystemClock(), methods=[OsdpScan((9600,))])
-        [finding] = result.findings
-        return finding
+        assert len(result.findings) == 1, result.reports
+        return result.findings[0]
 
     def driver(self, finding: Finding) -> OsdpDriver:
         target = Target("d1", "Box", finding.profile, self.line, finding.address, finding.speed, keys=finding.keys)

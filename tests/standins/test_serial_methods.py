@@ -33,7 +33,7 @@ from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.pty_port import PtyPort
 from netloom_standins.site import single
 from tests.patience import SOON_S
-from tests.standins.models import on_serial
+from tests.standins.models import on_serial, plugged_in
 
 BUS = Line("bus", "Bus", "serial", speed=19200, protocol="modbus")
 PORT = Line("port", "Port", "serial", speed=9600, protocol="dialogue")
@@ -67,14 +67,11 @@ async def test_units_twins_and_one_at_another_speed(
              module(library, 7, "GM-7", speed=9600)]  # fmt: skip
     bus = RegisterLine(tmp_path / "bus", units)
     bus.crackles = crackles
-    bus.start()
-    line = replace(BUS, path=str(bus.link))
-    known = [Known("d5", "grayle|gm-5", "grayle-m4", "bus", "5", 19200)]
-    try:
+    with plugged_in(bus):
+        line = replace(BUS, path=str(bus.link))
+        known = [Known("d5", "grayle|gm-5", "grayle-m4", "bus", "5", 19200)]
         result = await look(library, line, ModbusRtuScan(), known)
         absent = await explain(Case(known[0], "Pump", line, result.findings, result.troubles, library, [line]))
-    finally:
-        bus.stop()
     found = {(f.address, f.speed): f for f in result.findings}
     assert found["1", 19200].identity.serial == "GM-1"
     assert found["7", 9600].identity.serial == "GM-7"
@@ -104,22 +101,16 @@ async def test_a_hostile_bus_is_noise_and_ends(
 ) -> None:
     monkeypatch.setattr(modbus, "MAX_UNIT", 2)
     wire = Deaf(tmp_path / "bus", answer)
-    wire.start()
-    try:
+    with plugged_in(wire):
         result = await asyncio.wait_for(look(library, replace(BUS, path=str(wire.link)), ModbusRtuScan()), 3 * SOON_S)
-    finally:
-        wire.stop()
     assert all(f.facts.get("garbled") or f.facts.get("noise") for f in result.findings)
 
 
 async def test_a_line_that_talks_all_the_time_is_no_bus_of_pairs(library: Library, tmp_path: Path) -> None:
     """Spoiled at one address after the other: nobody is there twice, and the scan does not go on for minutes."""
     wire = Deaf(tmp_path / "bus", b"\xff" * 40)
-    wire.start()
-    try:
+    with plugged_in(wire):
         result = await asyncio.wait_for(look(library, replace(BUS, path=str(wire.link)), ModbusRtuScan()), 3 * SOON_S)
-    finally:
-        wire.stop()
     assert [f.facts.get("noise") for f in result.findings] == ["yes"] * len(result.findings)
     assert len({finding.speed for finding in result.findings}) == len(result.findings), "one for each speed"
     assert "bytes come that make no sense" in result.reports[0].notes[0]
@@ -131,11 +122,8 @@ async def test_a_late_answer_is_heard_and_asked_for_again_in_peace(
     monkeypatch.setattr(modbus, "MAX_UNIT", 3)
     whole = modbus.rtu(1, bytes((0x2B, 0x0E, 2, 0x82, 0, 0, 1)) + b"\x00\x03Odd")
     slow = Deaf(tmp_path / "bus", whole, pause=0.12)
-    slow.start()
-    try:
+    with plugged_in(slow):
         result = await look(library, replace(BUS, path=str(slow.link)), ModbusRtuScan())
-    finally:
-        slow.stop()
     assert "1" in {f.address for f in result.findings if f.facts.get("maker") == "Odd"}
     assert not [f for f in result.findings if f.address in ("2", "3") and f.speed == BUS.speed]
 
@@ -155,11 +143,8 @@ async def test_a_pause_within_a_frame_does_not_end_it(
     monkeypatch.setattr(modbus, "MAX_UNIT", 1)
     whole = modbus.rtu(1, bytes((0x2B, 0x0E, 2, 0x82, 0, 0, 2)) + b"\x00\x03Odd\x01\x03M-7")
     wire = Halting(tmp_path / "bus", whole, pause=0.06)
-    wire.start()
-    try:
+    with plugged_in(wire):
         result = await look(library, replace(BUS, path=str(wire.link)), ModbusRtuScan())
-    finally:
-        wire.stop()
     assert {(f.facts["maker"], f.facts["product_code"]) for f in result.findings if f.speed == BUS.speed} == {
         ("Odd", "M-7")
     }
@@ -171,11 +156,8 @@ async def test_a_pause_within_a_frame_does_not_end_it(
 async def test_a_dialogue_is_found_at_its_speed_and_left_as_found(library: Library, tmp_path: Path) -> None:
     unit = bridge(library)
     line = TalkLine(tmp_path / "cable", unit)
-    line.start()
-    try:
+    with plugged_in(line):
         result = await look(library, replace(PORT, path=str(line.link)), Dialogue())
-    finally:
-        line.stop()
     [finding] = result.findings
     assert (finding.identity.serial, finding.speed, finding.profile) == ("WB-1", 57600, "wendle-w1")
     assert finding.facts["mac"] == unit.mac
@@ -200,13 +182,10 @@ async def test_a_unit_on_usb_takes_its_port_with_it(library: Library, tmp_path: 
 async def test_what_it_says_while_it_starts_is_evidence(library: Library, tmp_path: Path) -> None:
     unit = bridge(library)
     line = TalkLine(tmp_path / "cable", unit)
-    line.start()
-    unit.up = False
-    asyncio.get_running_loop().call_later(0.6, lambda: asyncio.ensure_future(unit.start()))
-    try:
+    with plugged_in(line):
+        unit.up = False
+        asyncio.get_running_loop().call_later(0.6, lambda: asyncio.ensure_future(unit.start()))
         result = await look(library, replace(PORT, path=str(line.link), speed=57600), Dialogue())
-    finally:
-        line.stop()
     [finding] = result.findings
     assert (finding.identity.serial, finding.profile) == ("WB-1", "wendle-w1")
     assert "the passphrase is right" in finding.facts["started"]
@@ -226,25 +205,19 @@ async def test_prompts_noise_and_banners(
 ) -> None:
     monkeypatch.setattr(dialogue, "USUAL_SPEEDS", (9600,))
     wire = Deaf(tmp_path / "cable", answer)
-    wire.start()
-    try:
+    with plugged_in(wire):
         result = await look(library, replace(PORT, path=str(wire.link)), Dialogue())
-    finally:
-        wire.stop()
     assert result.findings[0].facts[fact] == value
 
 
 async def test_a_silent_port_is_nobody(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(dialogue, "ANSWER_S", 0.05)
     wire = PtyPort(tmp_path / "cable")
-    wire.start()
-    line = replace(PORT, path=str(wire.link))
-    known = Known("d1", "wendle|wb-1", "wendle-w1", "port", "direct")
-    try:
+    with plugged_in(wire):
+        line = replace(PORT, path=str(wire.link))
+        known = Known("d1", "wendle|wb-1", "wendle-w1", "port", "direct")
         result = await look(library, line, Dialogue())
         absent = await explain(Case(known, "Bridge", line, result.findings, result.troubles, library, [line]))
-    finally:
-        wire.stop()
     assert result.findings == []
     assert "Nobody at all answers" in absent.reasons[0].reason
 
@@ -255,17 +228,14 @@ async def test_a_silent_port_is_nobody(library: Library, tmp_path: Path, monkeyp
 async def test_a_line_follows_its_adapter(library: Library, tmp_path: Path) -> None:
     info = {"title": "Cable", "vendor": "1d50", "product": "60c7", "usb_serial": "WD1", "place": "1-1"}
     wire = PtyPort(tmp_path / "usb-0", info, tmp_path / "ports")
-    wire.start()
-    adapter = next(p.adapter for p in all_ports(tmp_path / "ports") if p.usb_serial == "WD1")
-    path = str(wire.link)
-    assert follow(path, adapter, all_ports(tmp_path / "ports")) == path
-    wire.rename("usb-3")
-    try:
+    with plugged_in(wire):
+        adapter = next(p.adapter for p in all_ports(tmp_path / "ports") if p.usb_serial == "WD1")
+        path = str(wire.link)
+        assert follow(path, adapter, all_ports(tmp_path / "ports")) == path
+        wire.rename("usb-3")
         assert follow(path, adapter, all_ports(tmp_path / "ports")) == str(tmp_path / "usb-3")
         wire.unplug()
         assert follow(path, adapter, all_ports(tmp_path / "ports")) == path, "gone: the old name is all there is"
-    finally:
-        wire.stop()
 
 
 def test_an_adapter_without_a_serial_number_is_known_by_its_place(tmp_path: Path) -> None:

@@ -28,6 +28,7 @@ from netloom_standins.described.unit import DescribedUnit
 from netloom_standins.osdp_line import OsdpLine
 from netloom_standins.site import BUS, build_units, load_site, single
 from tests.conftest import ROOT
+from tests.standins.models import plugged_in
 
 NETWORK = "127.25.10.0/28"
 NET = Line("net", "Net", "ip", network=NETWORK, source="127.25.10.1")
@@ -137,13 +138,10 @@ async def test_the_bus_is_scanned(library: Library, tmp_path: Path, monkeypatch:
     bus: OsdpLine = ports[0]
     twin = single(library, "dunmarrow-dm24", "00B70E99", "0", BUS)
     bus.units.append(twin)
-    bus.start()
     line = Line("bus", "Bus", "serial", path=str(bus.link), speed=9600, protocol="osdp")
     known = [Known("d3", "dunmarrow|00b70e31", "dunmarrow-dm24", "bus", "3", 9600)]
-    try:
+    with plugged_in(bus):
         result = await look(library, line, known, OsdpScan((38400,)))
-    finally:
-        bus.stop()
     found = {(f.address, f.speed): f for f in result.findings}
     assert found["1", 9600].identity.model == "DR2"
     assert found["3", 38400].status == "moved"

@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 
 from netloom_core.library.load import Library
-from tests.core.moves_in_trouble import Trouble, carried_out, one_round, planned, promises
+from tests.core.moves_in_trouble import carried_out, one_round, planned, promises
+from tests.core.trouble import Trouble
 
 RANDOM = 80
 
