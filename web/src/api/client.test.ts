@@ -1,4 +1,5 @@
 import { afterEach, describe, expect, it, vi } from "vitest";
+import { calls } from "../lib/calls";
 import { asProblem, call, Problem, uploadTo } from "./client";
 
 const URL = "http://127.0.0.1/api/x";
@@ -23,6 +24,18 @@ describe("a call", () => {
     expect(await asks("POST")).toContain("hether that was done is not known");
     expect(await asks("GET")).not.toContain("done");
     await expect(uploadTo(URL, new File(["x"], "a.bin"))).rejects.toBeInstanceOf(Problem);
+  });
+
+  it("that takes long is told as under way, until it has ended", async () => {
+    vi.useFakeTimers();
+    let answer = (_: Response) => {};
+    vi.stubGlobal("fetch", () => new Promise<Response>((done) => (answer = done)));
+    const asked = asks("POST");
+    expect([calls.get().slow, vi.advanceTimersByTime(2000) && calls.get().slow]).toEqual([0, 1]);
+    answer(Response.json({}));
+    await asked;
+    expect(calls.get().slow).toBe(0);
+    vi.useRealTimers();
   });
 
   it("is refused in the server's own words, and a fault of the page is told in no raw ones", async () => {

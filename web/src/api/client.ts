@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { calls } from "../lib/calls";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -36,6 +37,7 @@ export async function call(request: Request): Promise<Response> {
   const looks = request.method === "GET";
   if (!looks) request.headers.set("X-CSRFToken", csrf());
   let response: Response, body: Blob;
+  const ended = calls.begun();
   try {
     response = await fetch(request);
     body = await response.blob();
@@ -43,6 +45,8 @@ export async function call(request: Request): Promise<Response> {
     throw looks
       ? new Problem("offline", "The server does not answer.", "Is it still running? Try again.")
       : new Problem("offline", "The server did not answer: whether that was done is not known.", "Is it still running? See what there is now, then try again.");
+  } finally {
+    ended();
   }
   if (response.ok) return new Response(body.size ? body : null, response);
   const told = await wordsOf(body);

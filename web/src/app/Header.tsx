@@ -3,6 +3,7 @@ import { CircleHelp, CircleUserRound, Moon, Search, Table2 } from "lucide-react"
 import { NavLink, useNavigate } from "react-router";
 import type { Device, Schemas } from "../api/client";
 import { LENSES, leftToDo } from "../lenses/registry";
+import { calls } from "../lib/calls";
 import { live } from "../lib/live";
 import { gliding } from "../loom/glide";
 import { nextDensity, openPanel, place } from "../lib/place";
@@ -21,14 +22,17 @@ export function Header({ person, overview, devices }: Props) {
   const narrow = useNarrow();
   const navigate = useNavigate();
   const connected = useStore(live, (l) => l.connected);
+  const slow = useStore(calls, (c) => c.slow > 0);
+  const said = !connected ? "Netloom: waiting for the server …" : slow ? "Netloom: the server is at it …" : "";
   const density = useStore(place, (p) => p.density);
   return (
-    <header className={clsx("border-b border-weave bg-cloth", narrow ? "flex flex-col" : "flex items-stretch gap-4 pl-4")}>
+    <header className={clsx("border-b border-weave bg-cloth", narrow ? "relative flex flex-col" : "flex items-stretch gap-4 pl-4")}>
+      {narrow && said && <p className="pointer-events-none absolute inset-x-0 top-full z-30 bg-weld-wash leading-tight text-center text-[12px] text-weld">{said}</p>}
       <div className={clsx("flex-col justify-center leading-tight", narrow ? "hidden" : "flex w-[190px]")}>
         <span className="truncate text-[13.5px] font-semibold" title={overview.installation}>
           {overview.installation}
         </span>
-        <span className="text-[11.5px] text-soft">{connected ? "Netloom" : "Netloom: waiting for the server …"}</span>
+        <span className="text-[11.5px] text-soft">{said || "Netloom"}</span>
       </div>
       <nav aria-label="Lenses" className={clsx("flex items-stretch", narrow ? "order-2 overflow-x-auto" : "flex-1")}>
         {LENSES.map((one, index) => {

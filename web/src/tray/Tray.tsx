@@ -88,14 +88,14 @@ function Line({ run, devices, whole }: { run: Run; devices: Device[]; whole: boo
       <State state={run.state} />
       {going(run) ? (
         <>
-          <div className="w-48">
+          <div className="w-48 max-sm:w-10">
             <Bar share={share} label={`Progress of ${kindOf(run.kind).name}`} />
           </div>
-          <span className="text-[12.5px] text-soft">
+          <span className="truncate text-[12.5px] text-soft">
             {total ? `${settled} of ${total} steps` : `${Math.round(share * 100)} % looked at`}
             {acting && total ? ` · ${devices.find((d) => d.id === acting.device)?.name ?? acting.device}: ${stepName(acting.action)}` : ""}
           </span>
-          {left !== null && <span className="text-[12.5px] text-soft">about {left} s left</span>}
+          {left !== null && <span className="text-[12.5px] whitespace-nowrap text-soft max-sm:hidden">about {left} s left</span>}
           <Button disabled={run.cancelling || stop.isPending} onClick={() => stop.mutate(run.id)}>
             {run.cancelling ? "Stopping …" : "Stop"}
           </Button>
