@@ -51,6 +51,15 @@ async def test_a_unit_that_takes_its_port_with_it_is_awaited_and_was_seen_to_go(
     usb.every_intent_has_its_outcome()
 
 
+@pytest.mark.parametrize(("times", "word"), [(2.5, "done"), (9.0, "unknown")])
+async def test_one_that_takes_longer_than_usual_is_awaited(usb: Rig, times: float, word: str) -> None:
+    usb.box.boots_in = times * usb.box.profile.away_seconds
+    for work in (usb.set(LATER), perform(usb, "restart")):
+        run = await work
+        assert run.steps[-1].state == word, said(run)
+        await asyncio.sleep(100)
+
+
 async def test_a_port_that_is_not_there_at_first_is_named(usb: Rig) -> None:
     plan = await usb.plan("procedure", ["dev1"], procedure="restart")
     usb.box.up = False

@@ -23,12 +23,11 @@ from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.values import value_of_state
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
-from netloom_core.run.steps.places import Looked, arrived, factory_places, find, find_anywhere, spoken
+from netloom_core.run.steps.places import LATE, Looked, arrived, factory_places, find, find_anywhere, spoken
 from netloom_core.run.steps.restart import GONE_S
 
 SAVED_EVERY_S = 0.5
 RESUMED = 3  # times that one goes on by itself after it was cut off
-LATE = 3  # times the usual time until it is called lost
 BY_HAND_S = 300.0
 MOST_SHOWN = 200
 NOT_READ = "not read"

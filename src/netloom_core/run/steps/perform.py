@@ -20,6 +20,7 @@ from netloom_core.profiles.abilities import Ability
 from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
 from netloom_core.run.steps.by_hand import ask
 from netloom_core.run.steps.places import (
+    LATE,
     Looked,
     arrived,
     check_free,
@@ -146,7 +147,7 @@ class Perform:
         loop = asyncio.get_running_loop()
         begun, old = loop.time(), context.target
         lingers = min(max(float(params["away"]), GONE_S * 2), LINGERS_S)
-        seconds = max(float(params["away"]), lingers) + GONE_S  # one that stayed is found before it is called lost
+        seconds = max(float(params["away"]) * LATE, lingers) + GONE_S  # one that stayed is found before
         context.step.state = ACTING
         context.step.evidence = {
             **context.step.evidence,
@@ -166,17 +167,17 @@ class Perform:
         elsewhere = (await find_anywhere(context)).here
         if elsewhere is not None:
             return elsewhere, True
-        await self._lost(context, looked)
+        await self._lost(context, looked, loop.time() - begun)
         raise AssertionError("the line above raises")
 
-    async def _lost(self, context: StepContext, looked: Looked) -> None:
+    async def _lost(self, context: StepContext, looked: Looked, waited: float) -> None:
         params, name = context.step.params, context.target.name
         places = " nor at ".join(dict.fromkeys(spoken(place) for place in self._places(context)))
         await context.conclude("unknown", "it did not come back")
         other = await stands_in_the_way(context) if params["comes_up_at"] else ""
         raise NoAnswer(
-            f"{name} did not come back, which usually takes {float(params['away']):g} s: it answers not at {places}."
-            f"{looked.why}{other}",
+            f"{name} did not come back within {waited:.0f} s, and usually does in {float(params['away']):g} s: it "
+            f"answers not at {places}.{looked.why}{other}",
             " ".join(["Look at it.", *params["look_at"], "Sweep its line: it keeps its record wherever it is found."]),
             target=context.target.device,
         )

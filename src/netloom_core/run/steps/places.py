@@ -12,6 +12,8 @@ from netloom_core.model.device import Identity, Target
 from netloom_core.model.line import DIRECT
 from netloom_core.run.steps.base import PAUSE_S, UNCLEAR_S, StepContext
 
+LATE = 3  # times the usual time until it is called lost
+
 
 def new_place(context: StepContext, place: Target) -> Target:
     """Where the device will be reached after the step's changes."""

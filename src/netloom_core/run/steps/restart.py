@@ -26,6 +26,7 @@ from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, undone, value_at
 from netloom_core.run.steps.places import (
+    LATE,
     Looked,
     arrived,
     check_free,
@@ -197,7 +198,8 @@ class Restart:
         others = [place for place in (promised, old) if place.place != new.place]
         gone = not (stays and by_restart)
         here: Target | None = None
-        while loop.time() < begun + max(seconds + (GONE_S if by_restart else 0), lingers + PAUSE_S):
+        usual = max(seconds + (GONE_S if by_restart else 0), lingers + PAUSE_S)
+        while loop.time() < begun + (usual if here is not None else max(usual, seconds * LATE + GONE_S)):
             here = None  # where it was seen a moment ago it may be no more
             sight = await context.sessions.look(new)
             gone = gone or sight.presence is Presence.NOBODY  # a slow or an unclear answer is no absence
@@ -315,7 +317,7 @@ class Restart:
         if context.step.params.get("by") == "command":
             await talk.readdress(undo)
             await talk.drop()
-            back = (await find(context, [old], context.profile.away_seconds)).here
+            back = (await find(context, [old], context.profile.away_seconds * LATE)).here
             if back is None:
                 raise NoAnswer(f"{old.name} did not come back to {spoken(old)}.", target=old.device)
             await arrived(context, back)
