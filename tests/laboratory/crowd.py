@@ -154,9 +154,10 @@ class Services:
         """An agent whose every table has one more row, for ever, and that says everything twice."""
         from netloom_standins.services.snmp import V2C, answer_from
 
+        rows = sorted(((*column, n), V2C.Integer(n)) for column in TABLES for n in range(1, 4000))
+
         def answer(data: bytes, sender: Any) -> list[bytes]:
-            rows = [((*column, n), V2C.Integer(n)) for column in TABLES for n in range(1, 4000)]
-            return [answer_from(sorted(rows), data, "public")] * 2
+            return [answer_from(rows, data, "public")] * 2
 
         self._answers(datagrams(space, snmp.PORT), answer)
 
