@@ -147,26 +147,28 @@ class Perform:
         loop = asyncio.get_running_loop()
         begun, old = loop.time(), context.target
         lingers = min(max(float(params["away"]), GONE_S * 2), LINGERS_S)
-        seconds = max(float(params["away"]) * LATE, lingers) + GONE_S  # one that stayed is found before
+        usual, late = (max(float(params["away"]) * times, lingers) + GONE_S for times in (1, LATE))
         context.step.state = ACTING
         context.step.evidence = {
             **context.step.evidence,
             "waits": {"since": context.clock.now(), "usual": float(params["away"])},
         }
         await context.records.save_step(context.run, context.step)
-        went = False
+        went = searched = False
         while True:
             looked = await look_for(context, self._places(context))
             here, went = looked.here, went or looked.gone
-            late = not just_told or not params["told"] or not params["away"] or loop.time() > begun + lingers
-            if here is not None and (went or here.place != old.place or late):
+            stayed = not just_told or not params["told"] or not params["away"] or loop.time() > begun + lingers
+            if here is not None and (went or here.place != old.place or stayed):
                 return here, went or here.place != old.place
-            if looked.over(begun + seconds):
+            over = looked.over(begun + late)
+            if over or (not searched and loop.time() > begun + usual):
+                searched = True
+                if (elsewhere := (await find_anywhere(context)).here) is not None:
+                    return elsewhere, True
+            if over:
                 break
             await asyncio.sleep(PAUSE_S)
-        elsewhere = (await find_anywhere(context)).here
-        if elsewhere is not None:
-            return elsewhere, True
         await self._lost(context, looked, loop.time() - begun)
         raise AssertionError("the line above raises")
 

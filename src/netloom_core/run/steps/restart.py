@@ -198,7 +198,7 @@ class Restart:
         others = [place for place in (promised, old) if place.place != new.place]
         gone = not (stays and by_restart)
         here: Target | None = None
-        usual = max(seconds + (GONE_S if by_restart else 0), lingers + PAUSE_S)
+        usual, searched = max(seconds + (GONE_S if by_restart else 0), lingers + PAUSE_S), False
         while loop.time() < begun + (usual if here is not None else max(usual, seconds * LATE + GONE_S)):
             here = None  # where it was seen a moment ago it may be no more
             sight = await context.sessions.look(new)
@@ -214,6 +214,10 @@ class Restart:
                 here = back
                 if back.place != old.place or loop.time() > begun + lingers:
                     break
+            if here is None and not searched and loop.time() > begun + usual:
+                searched = True
+                if (elsewhere := (await find_anywhere(context)).here) is not None:
+                    await self._elsewhere(context, new, elsewhere)
             await asyncio.sleep(SOON_S if loop.time() < begun + QUICK_S else PAUSE_S)
         await self._not_there(context, old, new, here)
 
