@@ -6,14 +6,14 @@ const SLOW_MS = 1000;
 class CallStore extends Store<{ slow: number }> {
   /** One begins; what is returned is called when it has ended. */
   begun(): () => void {
-    let slow = 0;
+    let told = false;
     const timer = setTimeout(() => {
-      slow = 1;
+      told = true;
       this.set((now) => ({ slow: now.slow + 1 }));
     }, SLOW_MS);
     return () => {
       clearTimeout(timer);
-      if (slow) this.set((now) => ({ slow: now.slow - 1 }));
+      if (told) this.set((now) => ({ slow: now.slow - 1 }));
     };
   }
 }

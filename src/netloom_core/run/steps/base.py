@@ -349,7 +349,7 @@ async def settled_by_looking(context: StepContext, which: str) -> None:
     except NetloomError as error:
         await context.conclude("unknown", f"{context.cut}, and now: {error.message}")
         raise NoAnswer(
-            f"{context.target.name}: Netloom was cut off in the middle of a {entry.action}, and what came of it cannot "
+            f"{context.target.name}: {context.cut} in the middle of a {entry.action}, and what came of it cannot "
             f"be seen: {error.message}",
             "When it answers again, read it: what is left is then planned anew.",
             target=context.target.device,

@@ -58,7 +58,7 @@ class Perform:
         """It was told, or nobody knows: it is not told again."""
         if context.open_intent is None:
             return
-        looked = await find(context, self._places(context), context.profile.away_seconds)
+        looked = await find(context, self._places(context), context.profile.away_seconds * LATE)
         if looked.here is not None:
             await arrived(context, looked.here)
         where = f"it answers at {spoken(looked.here)}" if looked.here else "it answers at no place known"

@@ -106,7 +106,7 @@ async def look_for(context: StepContext, places: Sequence[Target]) -> Looked:
             return Looked(place, sight.identity, gone, trouble)
         gone = gone or (sight.presence is Presence.NOBODY and place.place == context.target.place)
         trouble = sight.error if isinstance(sight.error, LinkError) else trouble
-        unclear = sight.error if sight.presence is Presence.UNCLEAR else unclear
+        unclear = (sight.error or unclear) if sight.presence is Presence.UNCLEAR else unclear
     return Looked(None, None, gone, trouble, unclear)
 
 

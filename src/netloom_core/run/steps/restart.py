@@ -66,7 +66,7 @@ class Restart:
         if context.open_intent is None:
             return
         old, new = context.target, new_place(context, context.target)
-        looked = await find(context, [new, old], context.profile.away_seconds)
+        looked = await find(context, [new, old], context.profile.away_seconds * LATE)
         here = looked.here or (await find_anywhere(context)).here
         if here is None:
             await context.conclude("unknown", f"{context.cut}, and the device answers at no place known.")
