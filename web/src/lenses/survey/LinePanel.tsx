@@ -52,7 +52,7 @@ export function LinePanel({ line }: { line: Line }) {
         {line.kind === "serial" && <Button onClick={() => openConsole({ line: line.id })}>Open a console</Button>}
       </div>
       {/* Below the buttons: what comes and goes by itself moves none of them from under a pointer. */}
-      {line.holder && <p className="mt-2 text-[13px] text-soft">{line.holder} has the line.</p>}
+      {line.holder && <p className="mt-2 text-[13px] text-soft">In use: {line.holder} has the line.</p>}
       {line.trouble && <p className="mt-2 text-[13px] text-madder">{line.trouble}</p>}
       {line.note && <p className="mt-2 text-[13px] text-weld">{line.note}</p>}
       <Methods line={line} />
