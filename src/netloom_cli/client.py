@@ -64,6 +64,7 @@ class Context:
     def __init__(self) -> None:
         self.data: Path | None = None
         self.json = False
+        self.run = ""  # that was begun and is waited for
 
 
 context = Context()
@@ -88,6 +89,10 @@ def give(document: dict[str, Any]) -> None:
 
 
 def fail(code: str, message: str, hint: str, exit_code: int | None = None) -> NoReturn:
+    if context.run and code in ("not-running", "no-answer"):
+        message += f" Run {context.run} was begun, and what came of it is not known here."
+        hint = "Start it again if it has ended: it concludes what was begun, and `journal` tells how."
+        exit_code = FAILED
     if context.json:
         give({"error": {"code": code, "message": message, "try": hint}})
     note(message if not hint else f"{message}\n  Try: {hint}")
@@ -269,6 +274,7 @@ def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = 
     """Wait for a run to end; tells each settled step once, on standard error."""
     seen: set[int] = set()
     told_of: set[tuple[int, str]] = set()
+    context.run = run["id"]
     while True:
         run = call("GET", f"/api/runs/{run['id']}")
         for step in run.get("steps", []):
@@ -282,6 +288,7 @@ def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = 
         for step in run.get("waiting", []):
             _tell_waiting(run["id"], step, told_of, quiet=context.json or told is not None)
         if run["state"] not in ("waiting", "running"):
+            context.run = ""
             return run
         asked = next((step for step in run.get("waiting", []) if step["asks"]), None)
         word = _typed() if asked is not None and sys.stdin.isatty() else ""

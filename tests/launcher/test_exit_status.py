@@ -25,7 +25,7 @@ class Says(BaseHTTPRequestHandler):
     """Every call is answered with the run as it is set on the server."""
 
     def do_GET(self) -> None:
-        if self.server.run is None:  # type: ignore[attr-defined]
+        if self.server.run is None or (self.command == "GET" and "gone" in self.server.run):  # type: ignore[attr-defined]
             return  # it ended in the middle
         data = json.dumps(self.server.run).encode()  # type: ignore[attr-defined]
         self.send_response(200)
@@ -77,6 +77,11 @@ def test_what_nobody_answered_may_have_been_done(server: ThreadingHTTPServer, tm
     error = said(tmp_path, "devices" if looks else "sweep", 4)["error"]
     assert error["code"] == "no-answer"
     assert ("whether it was done is not known" in error["message"]) != looks
+
+
+def test_a_run_whose_server_is_gone_was_begun(server: ThreadingHTTPServer, tmp_path: Path) -> None:
+    server.run = {**RUN, "state": "running", "gone": True}  # type: ignore[attr-defined]
+    assert "Run r1 was begun" in said(tmp_path, "sweep", 4)["error"]["message"]
 
 
 def test_what_is_refused_before_it_is_over_is_refused(server: ThreadingHTTPServer) -> None:
