@@ -276,7 +276,9 @@ def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = 
     told_of: set[tuple[int, str]] = set()
     context.run = run["id"]
     while True:
+        asked_at = time.monotonic()
         run = call("GET", f"/api/runs/{run['id']}")
+        took = time.monotonic() - asked_at
         for step in run.get("steps", []):
             if step["state"] not in ("pending", "acting") and step["ordinal"] not in seen:
                 seen.add(step["ordinal"])
@@ -294,7 +296,7 @@ def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = 
         word = _typed() if asked is not None and sys.stdin.isatty() else ""
         if asked is not None and word in ("y", "yes", "n", "no"):
             call("POST", f"/api/runs/{run['id']}/answer", {"step": asked["ordinal"], "came": word[0] == "y"})
-        time.sleep(POLL_S)
+        time.sleep(max(POLL_S, 2 * took))  # a server that is slow to answer has other work
 
 
 def begin(body: dict[str, Any]) -> dict[str, Any]:

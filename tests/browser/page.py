@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import re
+import time
 from pathlib import Path
 from typing import Any
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException, WebDriverException
 from selenium.webdriver import ActionChains
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
-from selenium.webdriver.support.ui import Select, WebDriverWait
+from selenium.webdriver.support.ui import Select
 
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
@@ -21,6 +22,7 @@ FLAGS = (
     "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",  # a process more, for a menu that nobody opens
 )  # fmt: skip
 GONE = "does not belong to the document"  # how the driver calls some elements that are not there any more
+LOOK_S = 0.1  # between looks; longer where a look takes long, so that no more than a third of the time is spent on it
 WAIT_S = 60  # a busy computer takes its time
 RUN_S = 90
 
@@ -41,7 +43,7 @@ class Page:
         self.driver.quit()
 
     def until(self, test: Any, what: str, seconds: float = WAIT_S) -> Any:
-        def looked(_: Any) -> Any:
+        def looked() -> Any:
             try:
                 return test()
             except StaleElementReferenceException:
@@ -51,7 +53,15 @@ class Page:
                     raise
                 return None
 
-        return WebDriverWait(self.driver, seconds, 0.1).until(looked, what)
+        deadline = time.monotonic() + seconds
+        while True:
+            begun = time.monotonic()
+            if found := looked():
+                return found
+            now = time.monotonic()
+            if now > deadline:
+                raise TimeoutException(what)
+            time.sleep(max(LOOK_S, 2 * (now - begun)))
 
     def xpath(self, path: str) -> WebElement:
         found: WebElement = self.until(lambda: next(iter(self.driver.find_elements(By.XPATH, path)), None), path)

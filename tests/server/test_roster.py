@@ -12,7 +12,7 @@ from rest_framework.test import APIClient
 from netloom_core.library.load import Library
 from netloom_server.backups.models import Backup, Document
 from netloom_server.host.engine import engine
-from netloom_server.host.events import AT_HAND, EventHub
+from netloom_server.host.events import AT_HAND, CALM_TURNS, EventHub
 from netloom_server.installation.models import Area, Device, Line, Unit
 from netloom_server.installation.services.fitting import remove
 from netloom_server.installation.services.roster import Roster
@@ -150,6 +150,26 @@ async def test_what_cannot_be_written_is_kept_in_order_and_told_later(hub: Event
     await hub.flush()
     runs = await hub.after(place)
     assert [b'"a"' in data for data in runs] == [True, False], "both, the older first"
+
+
+async def test_a_quiet_server_looks_rarely_and_what_is_put_is_told_at_once(hub: EventHub, monkeypatch: Any) -> None:
+    turns: list[int] = []
+    looks: list[int] = []
+
+    async def turn(_: float) -> None:
+        turns.append(len(turns))
+        if turns[-1] == 101:
+            hub.put("run", {"run": "a"})
+        elif turns[-1] == 200:
+            raise EOFError
+
+    monkeypatch.setattr(hub._rows, "news", lambda: looks.append(turns[-1]) or [])
+    monkeypatch.setattr("netloom_server.host.events.asyncio.sleep", turn)
+    with pytest.raises(EOFError):
+        await hub.run()
+    before, after = [[at for at in looks if at in span] for span in (range(50, 101), range(101, 121))]
+    assert len(before) == 50 // CALM_TURNS
+    assert after == list(range(101, 121)), "at once, and as often as can be while something happens"
 
 
 async def test_what_may_be_missed_does_not_crowd_out_what_may_not(hub: EventHub) -> None:

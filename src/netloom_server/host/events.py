@@ -1,7 +1,7 @@
 """Events, as browsers follow them: what must not be missed in a table, what may be in memory only.
 
-Any thread may put; the engine's loop writes a batch every tenth of a second, together with the rows
-of devices that changed (see installation/services/roster.py), and wakes the streams. A browser that was
+Any thread may put; the engine's loop writes a batch soon after, together with the rows of devices that
+changed (see installation/services/roster.py), and wakes the streams. A browser that was
 away asks from its last id on. What could not be written is kept and tried again. Sightings, live states
 and progress pass by: they are not written, and who is too slow for them misses the oldest.
 """
@@ -22,6 +22,8 @@ from netloom_server.base.crossing import in_records
 from netloom_server.runs.models import Event
 
 FLUSH_S = 0.05
+CALM_S = 1.0  # after that without anything to tell, rows are looked at more rarely
+CALM_TURNS = 5  # of FLUSH_S
 AGAIN_S = 1.0
 KEEP = 100_000  # events; older ones go, a browser that was away longer loads everything anew
 BATCH = 500
@@ -99,12 +101,21 @@ class EventHub:
         self._passed += 1
 
     async def run(self) -> None:
+        calm = 0
         while True:
             await asyncio.sleep(FLUSH_S)
+            version, calm = self.version, calm + 1
+            if not self._has_some() and calm * FLUSH_S > CALM_S and calm % CALM_TURNS:
+                continue  # rows may have changed without a word here, but looking is most that a quiet server does
             try:
                 await self.flush()
             except StoreTrouble:
                 await asyncio.sleep(AGAIN_S)
+            if self.version != version:
+                calm = 0
+
+    def _has_some(self) -> bool:
+        return bool(self._waiting or self._latest or self._passing_latest or self._passed != self._passed_told)
 
     async def flush(self) -> None:
         """Raises StoreTrouble when the records cannot be written now; nothing is lost by that."""

@@ -40,7 +40,7 @@ interface Live {
   chatter: Schemas["Chatter"][] | undefined;
 }
 
-const GATHER_MS = 120;
+const GATHER_MS = 200;
 const RATE_MS = 400; // of two readings that lie closer together the rate is nobody's
 const KEPT = 400;
 const EDGES_KEPT = 4000;
@@ -56,16 +56,35 @@ class LiveStore extends Store<Live> {
   }
 
   private waiting: Sighted[] = [];
+  private gathers = "";
+  private far: { run: string; lines: Progress } | undefined;
   private timer: ReturnType<typeof setTimeout> | undefined;
 
-  /** Sightings come by the thousand; the screen takes them in a few times a second. */
+  /** Sightings come by the thousand, and so does how far a sweep is; the screen takes them in a few times a second. */
   sighted(one: Sighted): void {
+    this.soon(one.run);
     this.waiting.push(one);
+  }
+
+  progressed(data: { run: string; lines: Progress }): void {
+    this.soon(data.run);
+    this.far = data;
+  }
+
+  private soon(run: string): void {
+    if (this.gathers !== run) this.gather();
+    this.gathers = run;
     this.timer ??= setTimeout(() => this.gather(), GATHER_MS);
   }
 
   gather(): void {
     this.timer = undefined;
+    this.taken();
+    if (this.far) this.went(this.far);
+    this.far = undefined;
+  }
+
+  private taken(): void {
     const fresh = this.waiting;
     this.waiting = [];
     const run = fresh.at(-1)?.run;
@@ -90,7 +109,7 @@ class LiveStore extends Store<Live> {
     });
   }
 
-  progressed(data: { run: string; lines: Progress }): void {
+  private went(data: { run: string; lines: Progress }): void {
     this.set((now) => ({
       ...now,
       run: data.run,
@@ -103,6 +122,7 @@ class LiveStore extends Store<Live> {
 
   /** A sweep that ended, however it ended, does not go on. */
   ran({ run, state }: { run: string; state: string }): void {
+    this.gather();
     if (run === this.get().run && state !== "running" && state !== "waiting") this.set({ going: false });
   }
 

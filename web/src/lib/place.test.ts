@@ -59,7 +59,10 @@ describe("what streams in", () => {
     live.sighted(sighting("one", "2"));
     live.gather();
     expect(live.get().sightings).toHaveLength(2);
+    live.sighted(sighting("one", "3"));
     live.progressed({ run: "two", lines: { net: { connect: [1, 2] } } });
+    expect(live.get().sightings).toHaveLength(3);
+    live.gather();
     expect(live.get().sightings).toHaveLength(0);
     live.sighted(sighting("two", "3"));
     expect(live.get().progress).toEqual({ net: { connect: [1, 2] } });
