@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import itertools
 from collections.abc import Iterator
 from functools import cache
-from itertools import zip_longest
 from pathlib import Path
 from typing import Any
 
@@ -24,25 +24,34 @@ settings.load_profile("netloom")
 ROOT = Path(__file__).resolve().parents[1]
 
 
-# Folders whose tests keep the processor busy, and those whose tests mostly wait for lines, longest first.
-BUSY, WAITING = ("browser", "scenarios", "server"), ("standins", "laboratory", "made_up", "peers")
+# How long a file takes about, by folder, and which folders mostly wait for lines instead of keeping the processor busy.
+ABOUT_S = {
+    "browser": 100, "scenarios": 80, "laboratory": 70, "boundaries": 50, "standins": 40, "core/lines": 40,
+    "made_up": 20, "server": 10, "peers": 10, "core/engine": 10,
+}  # fmt: skip
+WAITING = ("laboratory", "standins", "made_up", "peers")
 # Without a socket the clock jumps; with both ends in one process it stands still while that is kept from running.
 LOOPS = {"core/engine": VirtualLoop, **dict.fromkeys(("standins", "made_up", "peers"), SteadyLoop)}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Files that take minutes are begun first, so that no process is left with one while the others are done; those
-    that keep the processor busy and those that wait by turns, since several run at a time."""
+    """Files that take minutes are begun first, so that no process is left with one while the others are done. Those
+    that keep the processor busy and those that wait go on at the same pace, so that some of both run at any time."""
     files: dict[Path, list[pytest.Item]] = {}
     for item in items:
         files.setdefault(item.path, []).append(item)
 
-    def of(folders: tuple[str, ...]) -> list[Path]:
-        return [path for folder in folders for path in files if path.parent.name == folder]
+    def about(path: Path) -> int:
+        folder = path.parent.relative_to(ROOT / "tests").as_posix()
+        return ABOUT_S.get(folder, 3)
 
-    turns = [path for pair in zip_longest(of(BUSY), of(WAITING)) for path in pair if path is not None]
-    rest = [path for path in files if path not in set(turns)]
-    items[:] = [item for path in [*turns, *rest] for item in files[path]]
+    rows: list[list[tuple[float, Path]]] = []
+    for waiting in (False, True):
+        row = [path for path in files if (path.relative_to(ROOT / "tests").parts[0] in WAITING) is waiting]
+        row.sort(key=about, reverse=True)
+        begun = list(itertools.accumulate((about(path) for path in row), initial=0))
+        rows.append([(at / begun[-1], path) for at, path in zip(begun, row, strict=False)])
+    items[:] = [item for _, path in sorted(itertools.chain(*rows)) for item in files[path]]
 
 
 def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from rest_framework.test import APIClient
 from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device, OwnProfile
 from netloom_server.installation.services import profiles
-from tests.conftest import ROOT
+from tests.conftest import ROOT, shipped
 from tests.server.conftest import named
 
 RX8 = (ROOT / "profiles/hallvane/rx8.yaml").read_text()
@@ -34,9 +34,9 @@ items:
 def as_it_was() -> Iterator[None]:
     yield
     library = engine().library
-    for shipped in profiles.Library.read(ROOT / "profiles"):
-        if library.get(shipped.id) is not shipped:
-            library.put(shipped)
+    for profile in shipped():
+        if library.get(profile.id) is not profile:
+            library.put(profile)
     library.drop("workshop-box")
 
 

@@ -22,15 +22,17 @@ class Stuck(RuntimeError):
 
 
 class _Selector(selectors.SelectSelector):
-    """Gives what is ready at once; a wait becomes a jump of the clock."""
+    """Gives what is ready at once; a wait becomes a jump of the clock.
+
+    The loop's own pipe only wakes it from a wait, and it never waits: the system is not asked for that alone.
+    """
 
     def __init__(self) -> None:
         super().__init__()
         self.now = 0.0
 
     def select(self, timeout: float | None = None) -> list[tuple[selectors.SelectorKey, int]]:
-        ready = super().select(0)
-        if ready:
+        if len(self.get_map()) > 1 and (ready := super().select(0)):
             return ready
         if timeout is None:
             raise Stuck("nothing is due and nothing is ready")
