@@ -42,8 +42,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         files.setdefault(item.path, []).append(item)
 
     def about(path: Path) -> int:
-        folder = path.parent.relative_to(ROOT / "tests").as_posix()
-        return ABOUT_S.get(folder, 3)
+        return ABOUT_S.get(path.parent.relative_to(ROOT / "tests").as_posix(), 3)
 
     rows: list[list[tuple[float, Path]]] = []
     for waiting in (False, True):

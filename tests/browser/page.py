@@ -53,15 +53,13 @@ class Page:
                     raise
                 return None
 
-        deadline = time.monotonic() + seconds
-        while True:
-            begun = time.monotonic()
-            if found := looked():
-                return found
-            now = time.monotonic()
-            if now > deadline:
+        deadline = (begun := time.monotonic()) + seconds
+        while not (found := looked()):
+            if (now := time.monotonic()) > deadline:
                 raise TimeoutException(what)
             time.sleep(max(LOOK_S, 2 * (now - begun)))
+            begun = time.monotonic()
+        return found
 
     def xpath(self, path: str) -> WebElement:
         found: WebElement = self.until(lambda: next(iter(self.driver.find_elements(By.XPATH, path)), None), path)

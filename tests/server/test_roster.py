@@ -167,9 +167,8 @@ async def test_a_quiet_server_looks_rarely_and_what_is_put_is_told_at_once(hub: 
     monkeypatch.setattr("netloom_server.host.events.asyncio.sleep", turn)
     with pytest.raises(EOFError):
         await hub.run()
-    before, after = [[at for at in looks if at in span] for span in (range(50, 101), range(101, 121))]
-    assert len(before) == 50 // CALM_TURNS
-    assert after == list(range(101, 121)), "at once, and as often as can be while something happens"
+    assert len([at for at in looks if 50 <= at < 101]) == 50 // CALM_TURNS
+    assert set(range(101, 121)) <= set(looks), "at once, and as often as can be while something happens"
 
 
 async def test_what_may_be_missed_does_not_crowd_out_what_may_not(hub: EventHub) -> None:
