@@ -44,13 +44,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     def about(path: Path) -> int:
         return ABOUT_S.get(path.parent.relative_to(ROOT / "tests").as_posix(), 3)
 
-    rows: list[list[tuple[float, Path]]] = []
+    placed: list[tuple[float, Path]] = []
     for waiting in (False, True):
         row = [path for path in files if (path.relative_to(ROOT / "tests").parts[0] in WAITING) is waiting]
         row.sort(key=about, reverse=True)
-        begun = list(itertools.accumulate((about(path) for path in row), initial=0))
-        rows.append([(at / begun[-1], path) for at, path in zip(begun, row, strict=False)])
-    items[:] = [item for _, path in sorted(itertools.chain(*rows)) for item in files[path]]
+        begun = list(itertools.accumulate(map(about, row), initial=0))
+        placed += [(at / begun[-1], path) for at, path in zip(begun, row, strict=False)]
+    items[:] = [item for _, path in sorted(placed) for item in files[path]]
 
 
 def pytest_asyncio_loop_factories(config: pytest.Config, item: pytest.Item) -> dict[str, Any]:

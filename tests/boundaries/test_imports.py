@@ -4,6 +4,7 @@ import ast
 import re
 import subprocess
 import sys
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -118,6 +119,7 @@ def files_of(name: str) -> list[Path]:
     return sorted(path.rglob("*.py")) if path.is_dir() else [path.with_suffix(".py")]
 
 
+@cache
 def imports(file: Path) -> set[str]:
     found: set[str] = set()
     for node in ast.walk(ast.parse(file.read_text())):

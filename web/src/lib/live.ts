@@ -57,6 +57,7 @@ class LiveStore extends Store<Live> {
 
   private waiting: Sighted[] = [];
   private gathers = "";
+  private ended = ""; // the run that did so last
   private far: { run: string; lines: Progress } | undefined;
   private timer: ReturnType<typeof setTimeout> | undefined;
 
@@ -101,7 +102,7 @@ class LiveStore extends Store<Live> {
       return {
         ...now,
         run,
-        going: true,
+        going: run !== this.ended,
         answered,
         sightings: [...(same ? now.sightings : []), ...fresh].slice(-KEPT),
         progress: same ? now.progress : {},
@@ -113,17 +114,19 @@ class LiveStore extends Store<Live> {
     this.set((now) => ({
       ...now,
       run: data.run,
-      going: true,
+      going: data.run !== this.ended,
       progress: data.lines,
       sightings: now.run === data.run ? now.sightings : [],
       answered: now.run === data.run ? now.answered : {},
     }));
   }
 
-  /** A sweep that ended, however it ended, does not go on. */
+  /** A sweep that ended, however it ended, does not go on, though its last sightings may come after the word of that. */
   ran({ run, state }: { run: string; state: string }): void {
+    if (state === "running" || state === "waiting") return;
+    this.ended = run;
     this.gather();
-    if (run === this.get().run && state !== "running" && state !== "waiting") this.set({ going: false });
+    if (run === this.get().run) this.set({ going: false });
   }
 
   planned(data: { plan: string; done: number; total: number }): void {

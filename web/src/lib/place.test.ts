@@ -70,7 +70,9 @@ describe("what streams in", () => {
     live.ran({ run: "one", state: "done" });
     expect(live.get().going).toBe(true);
     live.ran({ run: "two", state: "failed" });
-    expect(live.get().going).toBe(false);
+    live.progressed({ run: "two", lines: { net: { connect: [2, 2] } } });
+    live.gather();
+    expect(live.get()).toMatchObject({ going: false, progress: { net: { connect: [2, 2] } } });
   });
 
   it("merges points and tells trouble", async () => {
