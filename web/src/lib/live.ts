@@ -40,7 +40,8 @@ interface Live {
   chatter: Schemas["Chatter"][] | undefined;
 }
 
-const GATHER_MS = 200;
+const GATHER_MS = 120; // between two looks of the screen at what came; the first thing is shown at once
+const AT_ONCE_MS = 20;
 const RATE_MS = 400; // of two readings that lie closer together the rate is nobody's
 const KEPT = 400;
 const EDGES_KEPT = 4000;
@@ -57,6 +58,7 @@ class LiveStore extends Store<Live> {
 
   private waiting: Sighted[] = [];
   private gathers = "";
+  private gathered = 0;
   private ended = ""; // the run that did so last
   private far: { run: string; lines: Progress } | undefined;
   private timer: ReturnType<typeof setTimeout> | undefined;
@@ -75,11 +77,13 @@ class LiveStore extends Store<Live> {
   private soon(run: string): void {
     if (this.gathers !== run) this.gather();
     this.gathers = run;
-    this.timer ??= setTimeout(() => this.gather(), GATHER_MS);
+    this.timer ??= setTimeout(() => this.gather(), Math.max(AT_ONCE_MS, this.gathered + GATHER_MS - Date.now()));
   }
 
   gather(): void {
+    clearTimeout(this.timer);
     this.timer = undefined;
+    if (this.far ?? this.waiting.length) this.gathered = Date.now();
     this.taken();
     if (this.far) this.went(this.far);
     this.far = undefined;
