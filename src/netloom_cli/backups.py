@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -13,7 +12,6 @@ from netloom_cli.client import (
     DIFFERS,
     DONE,
     FAILED,
-    POLL_S,
     WORDS,
     begin,
     call,
@@ -25,6 +23,7 @@ from netloom_cli.client import (
     give,
     note,
     quoted,
+    settled,
 )
 from netloom_cli.output import say, table, value
 
@@ -93,9 +92,7 @@ def _paper(kind: str, file: Path) -> None:
     if not file.parent.is_dir():
         fail("words", f"There is no folder {file.parent}.", "Make it first.", WORDS)
     paper = call("POST", "/api/papers", {"kind": kind})
-    while paper["state"] == "making":
-        time.sleep(POLL_S)
-        paper = call("GET", f"/api/papers/{paper['id']}")
+    paper = settled(f"/api/papers/{paper['id']}", "making")
     if paper["state"] == "failed":
         fail("paper", paper["message"], paper["try"], WORDS)
     size, digest = download(f"/api/papers/{paper['id']}/file", file)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json as jsonlib
 import shlex
 import sys
-import time
 from typing import Annotated, Any
 
 import typer
@@ -14,7 +13,6 @@ from netloom_cli.client import (
     DIFFERS,
     DONE,
     FAILED,
-    POLL_S,
     REFUSED,
     WORDS,
     begin,
@@ -25,6 +23,7 @@ from netloom_cli.client import (
     give,
     note,
     quoted,
+    settled,
 )
 from netloom_cli.output import changes as shown_changes
 from netloom_cli.output import say
@@ -162,9 +161,7 @@ LEFT_OUT = ("left-out", "level-wanted", "forbidden", "no-order", "locked")  # re
 def make_plan(body: dict[str, Any]) -> dict[str, Any]:
     """A plan that is ready, or the end of the program with the reason why there is none."""
     made: dict[str, Any] = call("POST", "/api/plans", body)
-    while made["state"] == "making":
-        time.sleep(POLL_S)
-        made = call("GET", f"/api/plans/{made['id']}")
+    made = settled(f"/api/plans/{made['id']}", "making")
     if made["state"] != "ready":
         fail("plan", made["message"] or "The plan was not made.", "Look at the run tray, then try again.", FAILED)
     return made

@@ -11,7 +11,7 @@ import select
 import sys
 import time
 import urllib.parse
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -270,15 +270,30 @@ def _typed() -> str:
     return sys.stdin.readline().strip().lower() if ready else ""
 
 
+def again(path: str) -> Iterator[dict[str, Any]]:
+    """What is there now, and again as long as that is wanted. A server that is slow to answer has other work: at most
+    a third of the time is spent asking."""
+    while True:
+        begun = time.monotonic()
+        answer: dict[str, Any] = call("GET", path)
+        took = time.monotonic() - begun
+        yield answer
+        time.sleep(max(POLL_S, 2 * took))
+
+
+def settled(path: str, going: str) -> dict[str, Any]:
+    """Once its state is another one than that."""
+    return next(found for found in again(path) if found["state"] != going)
+
+
 def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = None) -> dict[str, Any]:
     """Wait for a run to end; tells each settled step once, on standard error."""
     seen: set[int] = set()
     told_of: set[tuple[int, str]] = set()
     context.run = run["id"]
+    looks = again(f"/api/runs/{run['id']}")
     while True:
-        asked_at = time.monotonic()
-        run = call("GET", f"/api/runs/{run['id']}")
-        took = time.monotonic() - asked_at
+        run = next(looks)
         for step in run.get("steps", []):
             if step["state"] not in ("pending", "acting") and step["ordinal"] not in seen:
                 seen.add(step["ordinal"])
@@ -296,7 +311,6 @@ def follow(run: dict[str, Any], told: Callable[[dict[str, Any]], None] | None = 
         word = _typed() if asked is not None and sys.stdin.isatty() else ""
         if asked is not None and word in ("y", "yes", "n", "no"):
             call("POST", f"/api/runs/{run['id']}/answer", {"step": asked["ordinal"], "came": word[0] == "y"})
-        time.sleep(max(POLL_S, 2 * took))  # a server that is slow to answer has other work
 
 
 def begin(body: dict[str, Any]) -> dict[str, Any]:

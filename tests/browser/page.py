@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException, WebDriverException
+from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException, WebDriverException
 from selenium.webdriver import ActionChains
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
@@ -21,6 +21,7 @@ FLAGS = (
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
     "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",  # a process more, for a menu that nobody opens
 )  # fmt: skip
+NOT_NOW = (NoSuchElementException, StaleElementReferenceException)
 GONE = "does not belong to the document"  # how the driver calls some elements that are not there any more
 LOOK_S = 0.1  # between looks; longer where a look takes long, so that no more than a third of the time is spent on it
 WAIT_S = 60  # a busy computer takes its time
@@ -46,17 +47,15 @@ class Page:
         def looked() -> Any:
             try:
                 return test()
-            except StaleElementReferenceException:
-                return None
             except WebDriverException as error:
-                if GONE not in str(error.msg):
+                if not isinstance(error, NOT_NOW) and GONE not in str(error.msg):
                     raise
                 return None
 
         deadline = (begun := time.monotonic()) + seconds
         while not (found := looked()):
             if (now := time.monotonic()) > deadline:
-                raise TimeoutException(what)
+                raise TimeoutError(what)
             time.sleep(max(LOOK_S, 2 * (now - begun)))
             begun = time.monotonic()
         return found

@@ -94,7 +94,7 @@ class Follower {
   }
 
   private anew(): void {
-    live.set({ chatter: undefined });
+    live.set({ chatter: undefined, going: false }); // a sweep that goes on says so again
     void this.client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "session" });
   }
 

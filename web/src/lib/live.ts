@@ -59,7 +59,7 @@ class LiveStore extends Store<Live> {
   private waiting: Sighted[] = [];
   private gathers = "";
   private gathered = 0;
-  private ended = ""; // the run that did so last
+  private ended = new Set<string>(); // runs
   private far: { run: string; lines: Progress } | undefined;
   private timer: ReturnType<typeof setTimeout> | undefined;
 
@@ -83,7 +83,7 @@ class LiveStore extends Store<Live> {
   gather(): void {
     clearTimeout(this.timer);
     this.timer = undefined;
-    if (this.far ?? this.waiting.length) this.gathered = Date.now();
+    if (this.far || this.waiting.length) this.gathered = Date.now();
     this.taken();
     if (this.far) this.went(this.far);
     this.far = undefined;
@@ -106,7 +106,7 @@ class LiveStore extends Store<Live> {
       return {
         ...now,
         run,
-        going: run !== this.ended,
+        going: !this.ended.has(run),
         answered,
         sightings: [...(same ? now.sightings : []), ...fresh].slice(-KEPT),
         progress: same ? now.progress : {},
@@ -118,7 +118,7 @@ class LiveStore extends Store<Live> {
     this.set((now) => ({
       ...now,
       run: data.run,
-      going: data.run !== this.ended,
+      going: !this.ended.has(data.run),
       progress: data.lines,
       sightings: now.run === data.run ? now.sightings : [],
       answered: now.run === data.run ? now.answered : {},
@@ -128,7 +128,7 @@ class LiveStore extends Store<Live> {
   /** A sweep that ended, however it ended, does not go on, though its last sightings may come after the word of that. */
   ran({ run, state }: { run: string; state: string }): void {
     if (state === "running" || state === "waiting") return;
-    this.ended = run;
+    this.ended.add(run);
     this.gather();
     if (run === this.get().run) this.set({ going: false });
   }

@@ -70,6 +70,7 @@ describe("what streams in", () => {
     live.ran({ run: "one", state: "done" });
     expect(live.get().going).toBe(true);
     live.ran({ run: "two", state: "failed" });
+    live.ran({ run: "another", state: "done" });
     live.progressed({ run: "two", lines: { net: { connect: [2, 2] } } });
     live.gather();
     expect(live.get()).toMatchObject({ going: false, progress: { net: { connect: [2, 2] } } });

@@ -76,7 +76,7 @@ export function Bar({ share, label }: { share: number; label: string }) {
       aria-valuemax={100}
       className="h-1.5 w-full overflow-hidden rounded-full bg-weave"
     >
-      {/* Moved, not made wider: that would lay the page out anew. And at once: gliding, a few bars of a sweep kept half a processor busy. */}
+      {/* Moved, not made wider: that would lay the page out anew. And at once: gliding, a few bars of a sweep kept a third of a processor busy. */}
       <div className="h-full origin-left bg-indigo" style={{ transform: `scaleX(${percent / 100})` }} />
     </div>
   );
