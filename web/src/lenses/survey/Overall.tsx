@@ -71,7 +71,7 @@ function Sweeping({ lines }: { lines: Line[] }) {
         {sightings.slice(-60).map((s, index) => (
           <li key={index} className="flex gap-2">
             <span className="w-20 truncate text-soft">{s.method}</span>
-            <span className="w-32">{s.address}</span>
+            <span className="min-w-32 shrink-0">{s.address}</span>
             <span className="truncate">{[s.facts.model, s.facts.serial].filter(Boolean).join(" ") || s.facts.title || s.facts.ports}</span>
           </li>
         ))}
