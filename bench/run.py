@@ -48,6 +48,9 @@ class Direct:
     def abilities(self, profile: str, line_kind: str):  # type: ignore[no-untyped-def]
         return self._abilities
 
+    def shared(self, target) -> None:  # type: ignore[no-untyped-def]
+        return None
+
     async def open(self, target):  # type: ignore[no-untyped-def]
         return MemoryDriver(target, [self._by_address[target.address]])
 

@@ -52,7 +52,7 @@ class SerialOwner:
     def __init__(self, line: Line, locate: Locate) -> None:
         self.line = line
         self._locate = locate
-        self._turns = Turns(f"the line {line.name}")
+        self.turns = Turns(f"the line {line.name}")
         self._link: ByteLink | None = None
         self._receiver = Receiver()
         self._sessions: dict[tuple[int, int], Session] = {}
@@ -71,7 +71,7 @@ class SerialOwner:
 
     @property
     def holder(self) -> str:
-        return self._turns.holder
+        return self.turns.holder
 
     @property
     def led_by_another(self) -> bool:
@@ -97,7 +97,7 @@ class SerialOwner:
 
     @asynccontextmanager
     async def _turn(self, who: str, priority: Priority, wait: float) -> AsyncIterator[ByteLink]:
-        async with self._turns.turn(priority, who, wait):
+        async with self.turns.turn(priority, who, wait):
             try:
                 if self._link is not None and self._link.broken:
                     self._drop()
@@ -126,7 +126,7 @@ class SerialOwner:
         """Until it has answered all that it was asked, or never will. Others may talk meanwhile."""
         while (left := self._unanswered.left((address, speed))) > 0:
             await asyncio.sleep(min(left, REPLY_TIMEOUT_S))
-            if self._link is not None and not self.holder:
+            if self._link is not None and (self.turns.mine or not self.holder):
                 self._note_strays(self._link.take(), self._link.speed)
 
     def session(self, address: int, speed: int) -> Session:
@@ -341,6 +341,7 @@ class Owners:
         self._serial: dict[str, SerialOwner] = {}
         self._shared: dict[tuple[str, int, str], SharedPort] = {}
         self._owed: dict[tuple[str, str, int], Owed] = defaultdict(Owed)
+        self._gateways: dict[tuple[str, str], Turns] = {}
         self._locate = locate
 
     def serial(self, line: Line) -> SerialOwner:
@@ -362,6 +363,10 @@ class Owners:
         """What is still said to earlier questions there: behind a TCP port may be a serial line, and whoever answers
         late on that is heard on the next connection."""
         return self._owed[line.source, host, port]
+
+    def gateway(self, line: Line, host: str) -> Turns:
+        """Behind it is one bus: a unit that is asked while another keeps that busy would be called silent."""
+        return self._gateways.setdefault((line.source, host), Turns(f"the gateway {host}"))
 
     def release(self, line_id: str) -> None:
         """The line is no more: its port is anybody's."""

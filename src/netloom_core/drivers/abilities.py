@@ -9,6 +9,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequen
 from contextlib import AbstractAsyncContextManager
 from typing import Any, Protocol
 
+from netloom_core.bus.turns import Turns
 from netloom_core.documents.tree import Document
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Identity, Target
@@ -120,6 +121,10 @@ class DriverSource(Protocol):
     """Opens drivers; the owner of all lines stands behind it."""
 
     def abilities(self, profile: str, line: Line) -> Abilities: ...
+
+    def shared(self, target: Target) -> Turns | None:
+        """Turns at what it shares with others, its line or its gateway; None where its way is its own."""
+        ...
 
     async def open(self, target: Target) -> Any:
         """A Driver with the abilities of the target's profile. Sends nothing yet."""

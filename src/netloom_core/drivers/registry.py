@@ -10,6 +10,7 @@ from functools import lru_cache
 from typing import Any, Protocol
 
 from netloom_core.bus.owner import Owners
+from netloom_core.bus.turns import Turns
 from netloom_core.drivers.artnet.driver import ArtNetDriver
 from netloom_core.drivers.carrier import Carrier, SerialCarrier, StreamCarrier
 from netloom_core.drivers.dialogue.driver import DialogueDriver
@@ -167,7 +168,22 @@ class Drivers:
             return Abilities()
         can_do = frozenset(procedure for procedure in found.procedures if found.calls(procedure, name))
         channel = found.channels[name]
-        return replace(channel.abilities(name, found), procedures=can_do, own_port=channel.own_port)
+        return replace(
+            channel.abilities(name, found), procedures=can_do, own_port=channel.own_port, values=len(found.bound(name))
+        )
+
+    def shared(self, target: Target) -> Turns | None:
+        if target.line.kind == "serial":
+            return self.owners.serial(target.line).turns
+        host = host_of(target.address)
+        if host == target.address or self._protocol(target) != "modbus":
+            return None  # a lighting node does not wait for who is silent
+        return self.owners.gateway(target.line, host)
+
+    def _protocol(self, target: Target) -> str:
+        profile = self.library.need(target.profile)
+        name = profile.channel_for(target.line.kind, target.line.protocol)
+        return profile.channels[name].protocol if name else ""
 
     async def open(self, target: Target) -> Any:
         profile = self.library.need(target.profile)

@@ -31,6 +31,7 @@ from netloom_core.profiles.record import Told, set_on_ours
 
 Result = TypeVar("Result")
 TURN_S = 25.0  # one call with its proof and sign-in, whatever arrives
+VALUE_S = 0.25  # besides, for each value that it reads or writes
 WAIT_S = 40.0  # for the turn
 DRIVE_WAIT_S = 8.0  # somebody stands before it: what comes later than that is not wanted any more
 FRESH_S = 1.0  # a proof so young is good enough to write on where the connection itself proves nothing
@@ -111,14 +112,33 @@ class Session:
         *,
         acts: bool = False,
         seconds: float = TURN_S,
+        spread: bool = False,
     ) -> Result:
         """One call in one turn, after the proof. `acts` is set where it changes something: the proof is fresh then.
+
+        A line that it shares with others is had from the proof to the end of the call: others' trouble is no part of
+        its time, and nobody gets between. A `spread` one takes turns for its pieces instead.
 
         Raises WrongDevice where somebody else answers, UnknownDevice where it cannot be told,
         Busy where the turn does not come, and what the driver raises.
         """
         if not self._turns.take_free(who):
             await self._turns.take(priority, who, DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S)
+        try:
+            shared = None if spread else self._source.shared(self.target)
+            if shared is None or shared.mine:
+                return await self._bounded(who, priority, ask, acts, seconds)
+            await shared.hold(priority, who, DRIVE_WAIT_S if priority is Priority.DRIVE else WAIT_S)
+            try:
+                return await self._bounded(who, priority, ask, acts, seconds)
+            finally:
+                shared.give()
+        finally:
+            self._turns.give()
+
+    async def _bounded(
+        self, who: str, priority: Priority, ask: Callable[[Any], Awaitable[Result]], acts: bool, seconds: float
+    ) -> Result:
         clean = False
         self._limit.begin(seconds)
         try:
@@ -137,12 +157,9 @@ class Session:
                 target=self.target.device,
             ) from None
         finally:
-            try:
-                self._limit.end()
-                if not clean:  # cancelled, or a mistake of ours: what is left on the connection belongs to nobody
-                    await self._discard()
-            finally:
-                self._turns.give()
+            self._limit.end()
+            if not clean:  # cancelled, or a mistake of ours: what is left on the connection belongs to nobody
+                await self._discard()
 
     async def _proven(
         self, who: str, priority: Priority, ask: Callable[[Any], Awaitable[Result]], acts: bool
@@ -283,8 +300,8 @@ class Talk:
         driver = self._session.driver
         return getattr(driver, "user", "") if driver is not None else ""
 
-    async def _call(self, ask: Callable[[Any], Awaitable[Result]]) -> Result:
-        return await self._session.call(self._who, self._priority, ask)
+    async def _call(self, ask: Callable[[Any], Awaitable[Result]], seconds: float = TURN_S) -> Result:
+        return await self._session.call(self._who, self._priority, ask, seconds=seconds)
 
     async def _act(
         self,
@@ -292,6 +309,7 @@ class Talk:
         *,
         again: bool = False,
         seconds: float = TURN_S,
+        spread: bool = False,
         so_far: Callable[[], str] = lambda: "a part of that",
     ) -> None:
         """What changes something. That nothing was sent is said only where nothing was; and where a part of it was, it
@@ -312,7 +330,7 @@ class Talk:
                 acted = acted or driver.acted
 
         try:
-            await self._session.call(self._who, self._priority, act, acts=True, seconds=seconds)
+            await self._session.call(self._who, self._priority, act, acts=True, seconds=seconds, spread=spread)
         except NetloomError as error:
             if acted and error.outcome == "not_sent":
                 error.outcome = "unknown"
@@ -342,7 +360,8 @@ class Talk:
                     unreadable.update({p: why for p, why in driver.unreadable.items() if p not in unreadable})
             return documents
 
-        found: dict[str, Document] = await self._call(all_of_them) if told else {}
+        seconds = TURN_S + VALUE_S * self.abilities.values * len(told)
+        found: dict[str, Document] = await self._call(all_of_them, seconds) if told else {}
         known = self._session.known
         known.told, known.unreadable = found, unreadable
         if unreadable and "running" in found and not found["running"]:
@@ -357,7 +376,7 @@ class Talk:
 
     async def write(self, changes: Sequence[Change]) -> None:
         self.abilities.need(Ability.WRITE, self.target.name)
-        await self._act(lambda driver: driver.write(changes), again=True)
+        await self._act(lambda driver: driver.write(changes), again=True, seconds=TURN_S + VALUE_S * len(changes))
 
     async def store(self) -> None:
         self.abilities.need(Ability.STORE, self.target.name)
@@ -390,7 +409,7 @@ class Talk:
 
             await driver.load(image, so_far)
 
-        await self._act(load, seconds=seconds, so_far=lambda: f"{sent} of {image.size} bytes")
+        await self._act(load, seconds=seconds, spread=True, so_far=lambda: f"{sent} of {image.size} bytes")
 
     async def states(self) -> dict[str, str]:
         if Ability.STATES not in self.abilities:

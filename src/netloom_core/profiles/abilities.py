@@ -29,12 +29,14 @@ class Ability(StrEnum):
 @dataclass(frozen=True)
 class Abilities:
     """`sets` are those of running and startup that the device can tell, `procedures` what it can be told to do. Its
-    `own_port`, as on USB, is there only while it is: one that is missing is no trouble of an adapter."""
+    `own_port`, as on USB, is there only while it is: one that is missing is no trouble of an adapter. Of each set it
+    tells at most so many `values`."""
 
     can: frozenset[Ability] = frozenset()
     sets: frozenset[str] = frozenset()
     procedures: frozenset[str] = frozenset()
     own_port: bool = False
+    values: int = 0
 
     def __contains__(self, ability: Ability) -> bool:
         return ability in self.can

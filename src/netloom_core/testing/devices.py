@@ -14,6 +14,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequen
 from dataclasses import dataclass, field
 from typing import Any
 
+from netloom_core.bus.turns import Turns
 from netloom_core.documents.tree import MISSING, Document, get, put, remove
 from netloom_core.errors import (
     CodeWanted,
@@ -355,9 +356,13 @@ class MemoryDrivers:
 
     def __init__(self, devices: list[MemoryDevice]) -> None:
         self.devices = devices
+        self.line: Turns | None = None  # that all of them share
 
     def abilities(self, profile: str, line: Line) -> Abilities:
         return next((d.abilities for d in self.devices if d.profile.id == profile), ALL)
+
+    def shared(self, target: Target) -> Turns | None:
+        return self.line
 
     async def open(self, target: Target) -> MemoryDriver:
         return MemoryDriver(target, self.devices)

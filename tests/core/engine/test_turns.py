@@ -56,3 +56,36 @@ async def test_being_cancelled_at_any_moment_passes_the_turn_on(rounds: int) -> 
     await asyncio.gather(holder, waiter, return_exceptions=True)
     async with turns.turn(Priority.RUN, "next", 1):
         assert turns.holder == "next"
+
+
+async def test_a_long_queue_has_an_end_and_those_that_push_in_do_not_move_it_on() -> None:
+    turns = Turns("the line")
+
+    async def want(priority: Priority, seconds: float) -> str:
+        try:
+            async with turns.turn(priority, "somebody", 5):
+                await asyncio.sleep(seconds)
+                return "had it"
+        except Busy:
+            return "busy"
+
+    queue = [asyncio.ensure_future(want(Priority.RUN, 4)) for _ in range(8)]
+    assert await asyncio.gather(*queue) == ["had it"] * 8, "the last one waits for 28 seconds"
+    asked = [asyncio.ensure_future(want(Priority.RUN, 4)), asyncio.ensure_future(want(Priority.SWEEP, 1))]
+    await asyncio.sleep(0)
+    asked += [asyncio.ensure_future(want(Priority.RUN, 4)) for _ in range(2)]
+    assert await asyncio.gather(*asked) == ["had it", "busy", "had it", "had it"]
+
+
+async def test_who_stands_before_it_does_not_wait_longer_because_others_end() -> None:
+    turns = Turns("the line")
+    await turns.hold(Priority.RUN, "a run", 1)
+    async with turns.turn(Priority.RUN, "the same task", 1):
+        pass
+    assert not turns.free, "a turn within a longer one does not end that"
+    first = asyncio.ensure_future(turns.take(Priority.DRIVE, "one", 8))
+    second = asyncio.ensure_future(turns.take(Priority.DRIVE, "other", 8))
+    await asyncio.sleep(6)
+    turns.give()
+    await asyncio.wait([first, second])
+    assert isinstance(second.exception(), Busy)

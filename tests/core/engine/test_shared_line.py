@@ -1,0 +1,86 @@
+"""Many on one line: who is silent costs the others time, and nothing else; and nobody gets between proof and write."""
+
+import asyncio
+from dataclasses import replace
+
+import pytest
+
+from netloom_core.bus.owner import Owners
+from netloom_core.bus.turns import Priority, Turns
+from netloom_core.drivers.registry import Drivers
+from netloom_core.errors import NoAnswer
+from netloom_core.library.load import Library
+from netloom_core.model.device import Target
+from netloom_core.testing.rig import ALL, BUS, NET, Rig, device, states
+
+SILENT, WELL = 20, 10
+
+
+class Shared(Rig):
+    """Readers on a bus, the first of them without power: each question to those takes three seconds of the line."""
+
+    def __init__(self, library: Library) -> None:
+        super().__init__(library, [device(library.need("dunmarrow-dr2"), n) for n in range(1, SILENT + WELL + 1)], BUS)
+        self.drivers.line = Turns("the line Gate bus")
+        self.said: list[tuple[str, str]] = []
+        for box in self.devices:
+            box.before = lambda name, at=int(box.address): self._asked(name, at)
+
+    async def _asked(self, name: str, at: int) -> None:
+        assert self.drivers.line is not None
+        if name.startswith("after"):
+            return
+        async with self.drivers.line.turn(Priority.RUN, "a driver", 30):
+            await asyncio.sleep(3.0 if at <= SILENT else 0.3)
+        if at <= SILENT:
+            raise NoAnswer("It does not answer.")
+        self.said.append((name, str(at)))
+
+
+@pytest.fixture
+def bus(library: Library) -> Shared:
+    return Shared(library)
+
+
+async def test_those_that_are_well_are_read_however_many_are_silent(bus: Shared) -> None:
+    every = [f"dev{n}" for n in range(1, SILENT + WELL + 1)]
+    plan = await bus.plan(devices=every)
+    assert sorted(plan.read) == sorted(every[SILENT:])
+    assert {one["device"] for one in plan.remarks} == set(every[:SILENT])
+    assert all("does not answer" in one["message"] for one in plan.remarks), plan.remarks
+
+
+async def test_nobody_gets_between_the_proof_and_the_write(bus: Shared) -> None:
+    well = [f"dev{n}" for n in range(SILENT + 1, SILENT + WELL + 1)]
+    for n, one in enumerate(well):
+        bus.record(one).intended = {"lamp": {"level": 3 + n}}
+    plan = await bus.plan(devices=well)
+    bus.said.clear()
+    run = await bus.apply(plan)
+    assert set(states(run)) == {"done"}, [step.message for step in run.steps]
+    wrote = [n for n, (name, _) in enumerate(bus.said) if name == "write"]
+    assert len(wrote) == WELL
+    assert all(bus.said[n - 1] == ("identify", bus.said[n][1]) for n in wrote), bus.said
+
+
+@pytest.mark.parametrize(("values", "ends"), [(400, "done"), (0, "did not finish its answer within 25 s")])
+async def test_a_device_with_many_values_has_time_to_tell_them(library: Library, values: int, ends: str) -> None:
+    rig = Rig(library, [device(library.need("hallvane-rx8"), abilities=replace(ALL, values=values))], NET)
+
+    async def slow(name: str) -> None:
+        await asyncio.sleep(60.0 if name.startswith("read") else 0.0)
+
+    rig.box.before = slow
+    plan = await rig.plan(devices=["dev1"])
+    assert ends in ([one["message"] for one in plan.remarks] or ["done"])[0]
+
+
+def test_units_behind_one_gateway_take_turns_and_hosts_do_not(library: Library) -> None:
+    drivers = Drivers(library, Owners())
+
+    def at(address: str) -> Turns | None:
+        return drivers.shared(Target("d", "D", "harrack-h2", NET, address))
+
+    assert at("127.20.10.9#1") is at("127.20.10.9#2") is not None
+    assert at("127.20.10.9#1") is not at("127.20.10.8#1")
+    assert at("127.20.10.9") is None
