@@ -15,7 +15,7 @@ from hypothesis import settings
 from netloom_core.library.load import Library
 from netloom_core.testing.steady_time import SteadyLoop
 from netloom_core.testing.virtual_time import VirtualLoop
-from tests.demo import Demo
+from tests.demo import FIRST_ROUND, Demo
 
 # Times differ from machine to machine; a hang is caught by the run's own limit.
 settings.register_profile("netloom", deadline=None)
@@ -72,8 +72,14 @@ def library() -> Library:
 
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory: pytest.TempPathFactory, request: pytest.FixtureRequest) -> Iterator[Demo]:
-    """Stand-ins and server as processes, in a network of the module's own (`NETWORK`)."""
-    running = Demo(tmp_path_factory.mktemp("demo"), request.module.NETWORK)
-    running.start()
-    yield running
-    running.stop()
+    """Stand-ins and server as processes, in the module's own `NETWORK`, with its `SITE` or, swept, its `SWEPT_SITE`."""
+    module = request.module
+    swept = getattr(module, "SWEPT_SITE", "")
+    running = Demo(tmp_path_factory.mktemp("demo"), module.NETWORK, swept or getattr(module, "SITE", FIRST_ROUND))
+    try:
+        running.start()
+        if swept:
+            running.run("sweep", expect=None, timeout=280)
+        yield running
+    finally:
+        running.stop()

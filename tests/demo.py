@@ -15,6 +15,7 @@ from tests.spare import SPARE_CALLS, SPARE_PROGRAMS, Begun
 
 ROOT = Path(__file__).resolve().parents[1]
 Program = subprocess.Popen[bytes] | Begun
+FIRST_ROUND = "tests/sites/first_round.yaml"
 READY_S = 120  # beside other work a start of four processes takes its time
 
 
@@ -26,7 +27,7 @@ class Demo:
 
     each_apart = False
 
-    def __init__(self, data: Path, network: str, site: str = "tests/sites/first_round.yaml") -> None:
+    def __init__(self, data: Path, network: str, site: str = FIRST_ROUND) -> None:
         self.data = data
         self.site = site
         self.network = network

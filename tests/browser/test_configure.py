@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -15,19 +14,9 @@ from tests.browser.page import Page
 from tests.demo import Demo
 
 NETWORK = "127.64.10.0/24"
+SWEPT_SITE = "tests/sites/configure.yaml"
 pytestmark = pytest.mark.browser
 REFUSED, DIFFERS = 5, 3
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = Demo(tmp_path_factory.mktemp("configure"), NETWORK, "tests/sites/configure.yaml")
-    try:
-        running.start()
-        running.run("sweep", expect=None, timeout=280)
-        yield running
-    finally:
-        running.stop()
 
 
 @pytest.fixture(autouse=True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -19,19 +18,9 @@ from tests.browser.page import Page
 from tests.demo import Demo
 
 NETWORK = "127.66.10.0/24"
+SWEPT_SITE = "tests/sites/routing.yaml"
 pytestmark = pytest.mark.browser
 FAILED, REFUSED, DIFFERS = 4, 5, 3
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = Demo(tmp_path_factory.mktemp("routing"), NETWORK, "tests/sites/routing.yaml")
-    try:
-        running.start()
-        running.run("sweep", expect=None, timeout=280)
-        yield running
-    finally:
-        running.stop()
 
 
 def paths(demo: Demo, expect: int = 0) -> dict[str, dict[str, Any]]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -17,18 +16,9 @@ from tests.conftest import ROOT
 from tests.demo import Demo
 
 NETWORK = "127.36.10.0/24"
+SITE = "demo/skerry_point.yaml"
 SWEEP_S = 150
 pytestmark = pytest.mark.browser
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = Demo(tmp_path_factory.mktemp("demo"), NETWORK, "demo/skerry_point.yaml")
-    try:
-        running.start()
-        yield running
-    finally:
-        running.stop()
 
 
 def test_the_first_hour(demo: Demo, page: Page, tmp_path: Path) -> None:

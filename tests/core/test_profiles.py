@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from netloom_core.documents.tree import get
 from netloom_core.errors import OutOfRange, ProfileError, Reserved, UnknownSetting
 from netloom_core.library.load import Library
 from netloom_core.library.publish import reference, schema
@@ -24,9 +25,7 @@ def test_every_default_is_a_good_value(library: Library) -> None:
         document = default_document(profile)
         for path, setting in profile.by_path.items():
             if not setting.reserved and not setting.secret:
-                value = document
-                for part in path[1:].split("/"):
-                    value = value[part]
+                value = get(document, path)
                 assert checked(profile, path, value) == value, f"{profile.id} {path}"
 
 

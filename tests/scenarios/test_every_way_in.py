@@ -6,14 +6,13 @@ import re
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
 
-import pytest
-
+from netloom_core.documents.tree import get
 from tests.demo import Demo
 from tests.patience import SOON_S
 
 NETWORK = "127.56.10.0/24"
+SWEPT_SITE = "tests/sites/ways.yaml"
 KEY = "00112233445566778899aabbccddeeff"
 # By device: what is set, and what somebody else changes it to at the device itself.
 SET = {
@@ -37,22 +36,8 @@ SERIALS = {
 }  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = Demo(tmp_path_factory.mktemp("ways"), NETWORK, "tests/sites/ways.yaml")
-    try:
-        running.start()
-        running.run("sweep", expect=None, timeout=280)
-        yield running
-    finally:
-        running.stop()
-
-
 def value(demo: Demo, name: str, which: str, path: str) -> object:
-    here = demo.device(name)[which]
-    for part in path[1:].split("/"):
-        here = here[part]
-    return here
+    return get(demo.device(name)[which], path)
 
 
 def test_all_are_found_and_named(demo: Demo) -> None:

@@ -7,7 +7,6 @@ import http.client
 import json
 import threading
 import urllib.parse
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -16,16 +15,7 @@ import pytest
 from tests.demo import Demo
 
 NETWORK = "127.35.10.0/24"
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = Demo(tmp_path_factory.mktemp("demo"), NETWORK, "demo/skerry_point.yaml")
-    try:
-        running.start()
-        yield running
-    finally:
-        running.stop()
+SITE = "demo/skerry_point.yaml"
 
 
 @pytest.fixture(scope="module")

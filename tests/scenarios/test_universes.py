@@ -3,26 +3,13 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Iterator
 from pathlib import Path
-
-import pytest
 
 from tests.demo import Demo
 
 NETWORK = "127.58.10.0/24"
+SWEPT_SITE = "tests/sites/universes.yaml"
 NODE, OTHER = "127.58.10.18", "127.58.10.19"
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    running = Demo(tmp_path_factory.mktemp("universes"), NETWORK, "tests/sites/universes.yaml")
-    try:
-        running.start()
-        running.run("sweep", expect=None, timeout=280)
-        yield running
-    finally:
-        running.stop()
 
 
 def wrong(demo: Demo) -> set[tuple[str, str]]:
