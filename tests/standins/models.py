@@ -85,6 +85,9 @@ class Bench:
 
     async def power_cut(self) -> None:
         await self.unit.power_cut()
+        await self.is_up()
+
+    async def is_up(self) -> None:
         async with asyncio.timeout(SOON_S):
             while not self.unit.up:
                 await asyncio.sleep(0.05)

@@ -109,9 +109,7 @@ async def test_power_that_goes_on_the_way_is_told_and_it_takes_a_file_again(
         with pytest.raises(NetloomError) as told:
             await (await here.talk()).load(file, lambda sent: None)
         assert told.value.outcome != "not_sent"
-        async with asyncio.timeout(SOON_S):
-            while not here.unit.up:
-                await asyncio.sleep(0.02)
+        await here.is_up()
         talk = await here.talk()
         await talk.drop()
         identity = await talk.identify()
@@ -170,9 +168,7 @@ async def test_blocks_go_on_where_they_were_cut_off_and_another_file_begins_anew
             here.unit.faults.cut_load = 0.5
             with pytest.raises(NetloomError):
                 await (await here.talk()).load(file, lambda sent: None)
-            async with asyncio.timeout(SOON_S):
-                while not here.unit.up:
-                    await asyncio.sleep(0.02)
+            await here.is_up()
 
         async def begins_at(image: Image) -> int:
             sent: list[int] = []

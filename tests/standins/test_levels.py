@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import replace
@@ -17,7 +16,6 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials
 from netloom_standins.described.binary import BinaryTalk, Message
 from netloom_standins.described.memory import Wrong
-from tests.patience import SOON_S
 from tests.standins.live import Live
 from tests.standins.models import bench
 
@@ -157,16 +155,10 @@ async def test_one_that_lost_its_power_since_is_entered_again(library: Library, 
         talk = await here.talk()
         before = await talk.read("running")
         here.unit.change("/zones/2/name", "Side gate", True)
-        await here.unit.power_cut()
-        async with asyncio.timeout(SOON_S):
-            while not here.unit.up:
-                await asyncio.sleep(0.02)
+        await here.power_cut()
         now = await talk.read("running")
         assert (now["zones"]["2"]["name"], set(now)) == ("Side gate", set(before))
-        await here.unit.power_cut()
-        async with asyncio.timeout(SOON_S):
-            while not here.unit.up:
-                await asyncio.sleep(0.02)
+        await here.power_cut()
         await talk.write([Change("/zones/1/name", None, "Front")])
         assert (await talk.read("running"))["zones"]["1"]["name"] == "Front"
 

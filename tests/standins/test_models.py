@@ -163,8 +163,7 @@ async def test_a_restart_is_one(library: Library, tmp_path: Path, model: str) ->
                 break
             await asyncio.sleep(0.02)
         assert not here.unit.up
-        while not here.unit.up:
-            await asyncio.sleep(0.05)
+        await here.is_up()
         await talk.drop()
         assert await talk.read("running")
 

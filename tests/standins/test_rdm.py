@@ -8,6 +8,7 @@ from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import replace
 from pathlib import Path
+from typing import TypeVar
 
 import pytest
 
@@ -25,7 +26,7 @@ from netloom_core.model.line import Line, address_key, host_of
 from netloom_core.protocols import artnet, artnet_rdm, rdm
 from netloom_core.sweep.finding import Known
 from netloom_core.sweep.methods.artnet import ArtNetPoll
-from netloom_core.sweep.sweep import sweep
+from netloom_core.sweep.sweep import SweepResult, sweep
 from tests.patience import SOON_S
 from tests.standins.models import bench
 
@@ -121,6 +122,7 @@ async def test_what_takes_its_time_is_waited_for(library: Library, tmp_path: Pat
 
 
 Reply = Callable[[rdm.Message], list[rdm.Message]]
+Far = TypeVar("Far", bound=asyncio.DatagramProtocol)
 
 
 class Wire(asyncio.DatagramProtocol):
@@ -137,13 +139,16 @@ class Wire(asyncio.DatagramProtocol):
             self.transport.sendto(artnet_rdm.ask(3, rdm.pack(answer)), addr)
 
 
-@asynccontextmanager
-async def wire(reply: Reply) -> AsyncIterator[tuple[Node, Wire]]:
-    loop = asyncio.get_running_loop()
+async def false_node(factory: Callable[[], Far]) -> tuple[asyncio.DatagramTransport, Far]:
     sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     sock.bind((FALSE_NODE, 6454))
-    transport, made = await loop.create_datagram_endpoint(lambda: Wire(reply), sock=sock)
+    return await asyncio.get_running_loop().create_datagram_endpoint(factory, sock=sock)
+
+
+@asynccontextmanager
+async def wire(reply: Reply) -> AsyncIterator[tuple[Node, Wire]]:
+    transport, made = await false_node(lambda: Wire(reply))
     node = Node(SharedPort(LINE.source, 6454, "lo"), FALSE_NODE, 0.3)
     node.places[UNIT] = 3
     try:
@@ -249,40 +254,83 @@ async def test_the_parts_of_a_nodes_answer_come_in_any_order(library: Library, t
 class Liar(asyncio.DatagramProtocol):
     """A node that tells hundreds of units on its port, and lets nobody talk to any of them."""
 
+    units = 400
+
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         self.transport: asyncio.DatagramTransport = transport  # type: ignore[assignment]
+        self.lost: set[int] = set()
 
     def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
         if data[8:10] == (0x2000).to_bytes(2, "little"):
-            reply = artnet.PollReply(
-                FALSE_NODE, "liar", "liar", "", "1.0", 0, "7FF0", "node", (3,), "0a:00:00:00:00:16", 1, ""
-            )
-            packet = bytearray(artnet.build_reply(reply))
-            packet[23] |= 0x02
-            self.transport.sendto(bytes(packet), addr)
+            self.polled(addr)
         if data[8:10] == (0x8000).to_bytes(2, "little"):
-            units = [b"\x7f\xf2" + n.to_bytes(4, "big") for n in range(1, 401)]
-            for block in (0, 1):
-                part = units[block * 200 : block * 200 + 200]
-                head = artnet.ID + b"\x00\x81\x00\x0e\x01\x01" + bytes(6) + b"\x01\x00\x00\x03"
-                count = (400).to_bytes(2, "big") + bytes((block, len(part)))
-                self.transport.sendto(head + count + b"".join(part), addr)
+            for universe in data[24 : 24 + data[23]]:
+                self.asked(universe, addr)
+
+    def polled(self, addr: tuple[str, int]) -> None:
+        self.tell_port(3, 1, addr)
+
+    def tell_port(self, universe: int, index: int, addr: tuple[str, int]) -> None:
+        reply = artnet.PollReply(
+            FALSE_NODE, "liar", "liar", "", "1.0", 0, "7FF0", "node", (universe,), "0a:00:00:00:00:16", index, ""
+        )
+        packet = bytearray(artnet.build_reply(reply))
+        packet[23] |= 0x02
+        self.transport.sendto(bytes(packet), addr)
+
+    def asked(self, universe: int, addr: tuple[str, int]) -> None:
+        units = [b"\x7f\xf2" + bytes((universe,)) + n.to_bytes(3, "big") for n in range(1, self.units + 1)]
+        for block in range(0, len(units), 200):
+            part = units[block : block + 200]
+            head = artnet.ID + b"\x00\x81\x00\x0e\x01\x01" + bytes(6) + b"\x01\x00\x00" + bytes((universe,))
+            count = self.units.to_bytes(2, "big") + bytes((block // 200, len(part)))
+            self.transport.sendto(head + count + b"".join(part), addr)
+
+
+class Late(Liar):
+    """It tells its second port late, loses each first question for a table, and never tells that of its third."""
+
+    units = 1
+
+    def polled(self, addr: tuple[str, int]) -> None:
+        for universe, after in ((3, 0.0), (4, 1.8), (5, 0.1)):
+            asyncio.get_running_loop().call_later(after, self.tell_port, universe, universe, addr)
+
+    def asked(self, universe: int, addr: tuple[str, int]) -> None:
+        if universe in self.lost:
+            super().asked(universe, addr)
+        elif universe != 5:
+            self.lost.add(universe)
+
+
+async def swept_node(library: Library, monkeypatch: pytest.MonkeyPatch, node: type[Liar]) -> SweepResult:
+    transport, _ = await false_node(node)
+    monkeypatch.setattr("netloom_core.sweep.methods.artnet.broadcast_of", lambda *_: FALSE_NODE)
+    monkeypatch.setattr("netloom_core.sweep.methods.artnet.UNIT_S", 0.1)
+    try:
+        return await asyncio.wait_for(
+            sweep([LINE], [], library, Owners(), SystemClock(), methods=[ArtNetPoll()]), SOON_S
+        )
+    finally:
+        transport.close()
 
 
 async def test_a_node_that_tells_hundreds_who_are_silent_has_an_end(
     library: Library, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    sock.bind((FALSE_NODE, 6454))
-    transport, _ = await asyncio.get_running_loop().create_datagram_endpoint(Liar, sock=sock)
-    monkeypatch.setattr("netloom_core.sweep.methods.artnet.broadcast_of", lambda *_: FALSE_NODE)
-    monkeypatch.setattr("netloom_core.sweep.methods.artnet.UNIT_S", 0.1)
-    try:
-        result = await asyncio.wait_for(
-            sweep([LINE], [], library, Owners(), SystemClock(), methods=[ArtNetPoll()]), SOON_S
-        )
-    finally:
-        transport.close()
+    result = await swept_node(library, monkeypatch, Liar)
     assert [finding.address for finding in result.findings] == [FALSE_NODE]
     assert "400 units in its table; after 8 silent ones" in " ".join(result.reports[0].notes)
+
+
+async def test_what_a_node_tells_late_or_loses_once_is_asked_for_and_what_it_never_tells_is_not_called_empty(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    result = await swept_node(library, monkeypatch, Late)
+    facts = result.findings[0].facts
+    assert (facts["units"], facts["untold_universes"]) == ("2", "5")
+    assert facts["mute_units"] == "7ff2:03000001 7ff2:04000001".upper()
+    assert "does not tell who is on its ports in universe 5" in " ".join(result.reports[0].notes)
+    record = replace(KNOWN, address=f"{FALSE_NODE}#7ff205000001", keys=("rdm:7ff2:05000001",))
+    absent = await explain(Case(record, "Wash", LINE, result.findings, [], library, [LINE]))
+    assert "did not tell who is on its ports in 5: whether it hangs there is not known" in absent.reasons[0].reason

@@ -112,6 +112,19 @@ async def behind_its_node(case: Case) -> list[Reason]:
                 94,
             )
         ]
+    untold = node.facts.get("untold_universes") or ("" if "units" in node.facts else "any universe")
+    if untold or node.facts.get("more_mute"):
+        what = (
+            f"did not tell who is on its ports in {untold}" if untold else "has more silent units than it was asked for"
+        )
+        return [
+            Reason(
+                f"Its node at {host} answers, and {what}: whether it hangs there is not known.",
+                "Sweep the line once more; if that is the same, look at the node's ports.",
+                "What the node told of its ports in this sweep was looked at.",
+                90,
+            )
+        ]
     return [
         Reason(
             f"Its node at {host} answers and does not have it on any port.",

@@ -223,7 +223,10 @@ class Engine:
                 talk = await self.sessions.talk(await self._target(command.device), "look", Priority.WATCH)
                 return {"states": await talk.states()}
         except (NetloomError, TimeoutError) as error:
-            return {"states": {}, "trouble": getattr(error, "message", "It does not answer in time.")}
+            return {
+                "states": {},
+                "trouble": getattr(error, "message", "No answer came in time: of itself, or for others on its line."),
+            }
 
     async def _may_move(self, device: str, point: str) -> None:
         """Raises Fenced where somebody fenced it off. What is held already may be let go all the same."""

@@ -10,10 +10,10 @@ from enum import Enum
 from netloom_core.bus.turns import Priority
 from netloom_core.clock import Clock
 from netloom_core.drivers.abilities import DriverSource
-from netloom_core.errors import LinkError, NetloomError, NobodyThere, PortMissing
+from netloom_core.errors import Busy, LinkError, NetloomError, NobodyThere, PortMissing
 from netloom_core.identity.keys import Makers
 from netloom_core.identity.proof import Verdict, judge
-from netloom_core.live.session import Session, Talk
+from netloom_core.live.session import WAIT_S, Session, Talk
 from netloom_core.model.device import Identity, Target
 
 MAX_OPEN = 4000  # sessions kept with their connections; the ones used longest ago are closed
@@ -64,6 +64,19 @@ class Sessions:
         Of a device that is a port of its own, as on USB, that port is not there while it is away; any other trouble of
         this computer's own is no absence.
         """
+        shared = self.source.shared(place)
+        if shared is None or shared.mine:
+            return await self._look(place)
+        try:
+            await shared.hold(Priority.RUN, place.name, WAIT_S)
+        except Busy as error:
+            return Sight(Presence.UNSEEN, error=error)
+        try:
+            return await self._look(place)
+        finally:
+            shared.give()
+
+    async def _look(self, place: Target) -> Sight:
         driver = None
         try:
             async with asyncio.timeout(LOOK_S):

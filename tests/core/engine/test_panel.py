@@ -11,6 +11,7 @@ from netloom_core.documents.tree import get, put
 from netloom_core.errors import Refused
 from netloom_core.library.checks import problems
 from netloom_core.library.load import Library
+from netloom_core.model.work import RunState
 from netloom_core.profiles.profile import Profile
 from netloom_core.testing.rig import Rig, device, states
 
@@ -24,9 +25,13 @@ def rig_of(library: Library, **more: Any) -> Rig:
     return Rig(Library([profile]), [device(profile)])
 
 
-async def locked(rig: Rig) -> Any:
+async def begun(rig: Rig) -> RunState:
     put(rig.record().intended, "/relays/1/idle", "closed")
-    return await rig.apply(await rig.plan(lock=True))
+    return rig.store.begin("apply", (await rig.plan(lock=True)).steps)
+
+
+async def locked(rig: Rig) -> RunState:
+    return await rig.carry_out(await begun(rig))
 
 
 def panel(rig: Rig) -> Any:
@@ -80,9 +85,7 @@ async def test_it_is_given_back_when_the_rest_fails(library: Library) -> None:
 
 async def test_it_is_given_back_when_the_run_is_stopped(library: Library) -> None:
     rig = rig_of(library)
-    put(rig.record().intended, "/relays/1/idle", "closed")
-    plan = await rig.plan(lock=True)
-    run = rig.store.begin("apply", plan.steps)
+    run = await begun(rig)
 
     async def before(name: str) -> None:
         if name == "write" and panel(rig):
@@ -96,9 +99,7 @@ async def test_it_is_given_back_when_the_run_is_stopped(library: Library) -> Non
 
 async def test_a_run_that_never_began_gives_nothing_back(library: Library) -> None:
     rig = rig_of(library)
-    put(rig.record().intended, "/relays/1/idle", "closed")
-    plan = await rig.plan(lock=True)
-    run = rig.store.begin("apply", plan.steps)
+    run = await begun(rig)
     rig.store.asked_to_stop.add(run.id)
     ended = await rig.carry_out(run)
     assert set(states(ended)) == {"skipped"}
@@ -108,9 +109,7 @@ async def test_a_run_that_never_began_gives_nothing_back(library: Library) -> No
 @pytest.mark.parametrize("when", ["write", "after write", "store", "after store"])
 async def test_a_crash_in_the_middle_leaves_no_panel_locked(library: Library, when: str) -> None:
     rig = rig_of(library)
-    put(rig.record().intended, "/relays/1/idle", "closed")
-    plan = await rig.plan(lock=True)
-    run = rig.store.begin("apply", plan.steps)
+    run = await begun(rig)
     dying = asyncio.Event()
 
     async def before(name: str) -> None:

@@ -79,3 +79,13 @@ def test_units_behind_one_gateway_take_turns_and_hosts_do_not(library: Library) 
     assert at("127.20.10.9#1") is at("127.20.10.9#2") is not None
     assert at("127.20.10.9#1") is not at("127.20.10.8#1")
     assert at("127.20.10.9") is None
+
+
+@pytest.mark.parametrize(("seconds", "seen"), [(20, "nobody"), (60, "unseen")])
+async def test_a_place_on_a_busy_line_is_not_called_taken(library: Library, seconds: float, seen: str) -> None:
+    bus = Shared(library)
+    await bus.line.hold(Priority.RUN, "a long read", 1)
+    look = asyncio.ensure_future(bus.engine.sessions.look(bus.record().target.at("99", 0)))
+    await asyncio.sleep(seconds)
+    bus.line.give()
+    assert (await look).presence.value == seen

@@ -49,7 +49,7 @@ class ArtNetDriver(BoundDriver):
         nobody knows which. The port is open for no longer than that: other programs on this computer hear on it, too.
         """
         found: dict[int, artnet.PollReply] = {}
-        async with aclosing(self._answers(packet or artnet.poll())) as answers:
+        async with aclosing(self._answers(packet or artnet.poll(), whole=not wanted)) as answers:
             async for data in answers:
                 try:
                     reply = artnet.parse_reply(data)
@@ -70,9 +70,10 @@ class ArtNetDriver(BoundDriver):
         return found
 
     async def _answers(
-        self, packet: bytes, code: int = artnet.OP_POLL_REPLY, seconds: float = ANSWER_S
+        self, packet: bytes, code: int = artnet.OP_POLL_REPLY, seconds: float = ANSWER_S, *, whole: bool = True
     ) -> AsyncGenerator[bytes, None]:
-        """Packets of that kind, sent to whoever asked or to everybody. Once the node began, it is soon done."""
+        """Packets of that kind, sent to whoever asked or to everybody. Once the node began, it is soon done, as a
+        `whole`; else whoever takes them knows how many come, and waits for the last one."""
         loop = asyncio.get_running_loop()
         host = self.target.address
         async with self._port.listening(host) as inbox:
@@ -81,7 +82,7 @@ class ArtNetDriver(BoundDriver):
             while (came := await inbox.next(until)) is not None:
                 if not _is(came[0], code):
                     continue  # others on this computer talk with it, too
-                if not begun:
+                if not begun and whole:
                     begun, until = True, min(until, loop.time() + artnet.PARTS_S)
                 yield came[0]
 

@@ -44,8 +44,9 @@ class Node:
             finally:
                 self._inbox = None
 
-    async def ports(self) -> list[int]:
-        """Port addresses of its outputs. Raises NobodyThere where no poll is answered."""
+    async def ports(self, seconds: float = artnet.PARTS_S) -> list[int]:
+        """Port addresses of its outputs, as far as they come within so long of the first. Raises NobodyThere where no
+        poll is answered."""
         await self._port.send(artnet.poll(), self.host)
         found: dict[int, artnet.PollReply] = {}
         until = self._now + POLL_S
@@ -55,18 +56,29 @@ class Node:
             except ProtocolError:
                 continue
             if not found:
-                until = min(until, self._now + artnet.PARTS_S)
+                until = min(until, self._now + seconds)
             found[reply.bind_index] = reply
         if not found:
             raise NobodyThere(f"The node at {self.host} answers no poll of Art-Net.", "Look at its power and cable.",
                               outcome="not_sent")  # fmt: skip
         return list(dict.fromkeys(universe for reply in found.values() for universe in reply.universes))
 
-    async def search(self, port_addresses: list[int]) -> None:
-        """Ask the node for its tables; `places` has what it told. Two of its ports may send one port address."""
+    async def search(self, port_addresses: list[int]) -> set[int]:
+        """Ask the node for its tables; `places` has what it told. Two of its ports may send one port address. Those of
+        which nothing came, or not all, are asked for again, and told in the end."""
         told: dict[int, set[bytes]] = {}
         missing = set(port_addresses)
-        for packet in artnet_rdm.request(port_addresses):
+        for _ in range(TRIES):
+            await self._tables(missing, told)
+            if not missing:
+                break
+        for address, units in told.items():
+            self.places |= dict.fromkeys(units, address)
+        return missing
+
+    async def _tables(self, missing: set[int], told: dict[int, set[bytes]]) -> None:
+        asked = sorted(missing)
+        for packet in artnet_rdm.request(asked):
             await self._port.send(packet, self.host)
         until = self._now + TABLE_S
         while (data := await self._next(until)) is not None:
@@ -74,7 +86,7 @@ class Node:
                 part = artnet_rdm.parse_told(data)
             except ProtocolError:
                 continue
-            if part.port_address not in port_addresses:
+            if part.port_address not in asked:
                 continue
             units = told.setdefault(part.port_address, set())
             units.update(part.units)
@@ -82,19 +94,27 @@ class Node:
                 missing.discard(part.port_address)
             if not missing:
                 until = min(until, self._now + ALIKE_S)
-        for address, units in told.items():
-            self.places |= dict.fromkeys(units, address)
 
     async def find(self, uid: bytes) -> None:
         """Raises NobodyThere where the node answers and does not have that unit on any port."""
         self.places.pop(uid, None)
-        await self.search(await self.ports())
-        if uid not in self.places:
-            raise NobodyThere(
-                f"The node at {self.host} has no unit {rdm.uid_text(uid)} on its ports.",
-                "Look at the unit's power and DMX cable; a node may need a moment after it was plugged in.",
+        untold: set[int] = set()
+        for seconds in (artnet.PARTS_S, POLL_S):  # a part of what it says of its ports may be lost, or come late
+            untold = await self.search(await self.ports(seconds))
+            if uid in self.places:
+                return
+        if untold:
+            raise NoAnswer(
+                f"The node at {self.host} does not tell who is on its ports in "
+                f"{', '.join(f'universe {one}' for one in sorted(untold))}.",
+                "Look at the node and its cable; whether the unit is there is not known.",
                 outcome="not_sent",
             )
+        raise NobodyThere(
+            f"The node at {self.host} has no unit {rdm.uid_text(uid)} on its ports.",
+            "Look at the unit's power and DMX cable; a node may need a moment after it was plugged in.",
+            outcome="not_sent",
+        )
 
     async def get(self, uid: bytes, parameter: int, data: bytes = b"") -> bytes:
         """Raises Absent, Refused, Busy, NoAnswer, ProtocolError."""

@@ -12,7 +12,7 @@ from netloom_core.drivers.rdm.talk import Node
 from netloom_core.errors import DeviceError, NoAnswer, ProtocolError
 from netloom_core.links.shared_udp import Inbox, SharedPort
 from netloom_core.links.udp import broadcast_of
-from netloom_core.model.line import UNIT_MARK
+from netloom_core.model.line import UNIT_MARK, host_of
 from netloom_core.protocols import artnet, rdm
 from netloom_core.sweep.base import Look, Method
 
@@ -39,15 +39,23 @@ class ArtNetPoll(Method):
                 look.note(f"Answers by broadcast cannot be heard: {port.trouble}")
             await look.send(port.link, artnet.poll(), broadcast_of(look.line.source, look.line.network), artnet.PORT)
             begun: list[asyncio.Task[None]] = []
+            heard_out = asyncio.Event()
             try:
-                await self._hear(look, port, inbox, loop.time() + LISTEN_S, begun)
+                await self._hear(look, port, inbox, loop.time() + LISTEN_S, begun, heard_out)
+                heard_out.set()
                 await look.all_of(begun)
             finally:
                 for task in begun:
                     task.cancel()
 
     async def _hear(
-        self, look: Look, port: SharedPort, inbox: Inbox, until: float, begun: list[asyncio.Task[None]]
+        self,
+        look: Look,
+        port: SharedPort,
+        inbox: Inbox,
+        until: float,
+        begun: list[asyncio.Task[None]],
+        heard_out: asyncio.Event,
     ) -> None:
         """With nodes that lead units a talk of its own is begun, as soon as each answered."""
         leading: dict[str, set[int]] = {}
@@ -63,35 +71,67 @@ class ArtNetPoll(Method):
             if reply.rdm and reply.universes and look.line.holds(address):
                 if address not in leading:
                     leading[address] = set()
-                    begun.append(asyncio.ensure_future(_behind(look, port, address, leading[address])))
+                    behind = _behind(look, port, address, leading[address], heard_out)
+                    begun.append(asyncio.ensure_future(behind))
                 leading[address].update(reply.universes)
 
 
-async def _behind(look: Look, port: SharedPort, host: str, universes: set[int]) -> None:
-    await asyncio.sleep(artnet.PARTS_S)  # `universes` grow meanwhile
+async def _behind(look: Look, port: SharedPort, host: str, universes: set[int], heard_out: asyncio.Event) -> None:
+    """`universes` grow until it is heard out: a node tells its ports in several replies, that may come late."""
+    await asyncio.sleep(artnet.PARTS_S)
     node = Node(port, host, UNIT_S)
+    untold: set[int] = set()
+    named: dict[bytes, bool] = {}  # whether it answered
+    searched: set[int] = set()
     async with node.open():
         await look.pace.take()
-        await node.search(sorted(universes))
-        units = sorted(node.places)
-        if len(units) > MOST_UNITS:
-            look.note(f"{host} tells {len(units)} units on its ports; {MOST_UNITS} were asked who they are.")
-        mute: list[str] = []
-        in_a_row = 0
-        for uid in units[:MOST_UNITS]:
-            await look.pace.take(ASKED_EACH)
-            answers = await _sight(look, node, uid)
-            in_a_row = 0 if answers else in_a_row + 1
-            if not answers:
-                mute.append(rdm.uid_text(uid))
-            if in_a_row >= GIVE_UP:
-                look.note(
-                    f"{host} has {len(units)} units in its table; after {in_a_row} silent ones no more were asked."
-                )
-                break
-        if mute:
-            look.note(f"{host} has units in its table that do not answer: {', '.join(mute[:MOST_NAMED])}.")
-        look.sight(host, ArtNetPoll.name, units=str(len(units)), mute_units=" ".join(mute[:MOST_NAMED]))
+        while (new := universes - searched) or not heard_out.is_set():
+            if not new:
+                await heard_out.wait()
+                continue
+            searched |= new
+            untold |= await node.search(sorted(new))
+            await _name(look, node, named)
+        if len(node.places) > MOST_UNITS:
+            look.note(f"{host} tells {len(node.places)} units on its ports; {MOST_UNITS} were asked who they are.")
+        if untold:
+            told = ", ".join(f"universe {one}" for one in sorted(untold))
+            look.note(f"{host} does not tell who is on its ports in {told}.")
+        _tell_of_silent(look, node, named, untold)
+
+
+def _tell_of_silent(look: Look, node: Node, named: dict[bytes, bool], untold: set[int]) -> None:
+    """Who is in the node's table and was not heard, those on record first: only some can be told by name."""
+    on_record = {address.partition(UNIT_MARK)[2] for address, _ in look.expected if host_of(address) == node.host}
+    silent = sorted((uid for uid in node.places if not named.get(uid)), key=lambda uid: uid.hex() not in on_record)
+    by_name = [rdm.uid_text(uid) for uid in silent[:MOST_NAMED]]
+    if mute := [text for uid, text in zip(silent, by_name, strict=False) if uid in named]:
+        look.note(f"{node.host} has units in its table that do not answer: {', '.join(mute)}.")
+    units, unnamed = str(len(node.places)), len(silent) - len(by_name)
+    ports = " ".join(str(one) for one in sorted(untold))
+    look.sight(
+        node.host,
+        ArtNetPoll.name,
+        units=units,
+        mute_units=" ".join(by_name),
+        more_mute=str(unnamed or ""),
+        untold_universes=ports,
+    )
+
+
+async def _name(look: Look, node: Node, named: dict[bytes, bool]) -> None:
+    """Ask those that are not `named` yet who they are."""
+    in_a_row = 0
+    for uid in sorted(node.places.keys() - named.keys()):
+        if len(named) >= MOST_UNITS:
+            return
+        await look.pace.take(ASKED_EACH)
+        named[uid] = await _sight(look, node, uid)
+        in_a_row = 0 if named[uid] else in_a_row + 1
+        if in_a_row >= GIVE_UP:
+            units = f"{node.host} has {len(node.places)} units in its table"
+            look.note(f"{units}; after {in_a_row} silent ones no more were asked.")
+            return
 
 
 async def _sight(look: Look, node: Node, uid: bytes) -> bool:
