@@ -108,12 +108,14 @@ def test_an_address_that_somebody_has_is_not_given_and_another_server_is_told(
     assert others[0]["server"] == "10.77.0.2"
 
 
-BOOTP = """
-import socket, sys
+CLIENT = """
+import os, socket, sys, time
 s = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
 s.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
 s.setsockopt(socket.SOL_SOCKET, socket.SO_BINDTODEVICE, b"eth0")
 s.bind(("", 68))
+"""
+BOOTP = f"""{CLIENT}
 s.settimeout(4)
 mac = bytes.fromhex(sys.argv[1].replace(":", ""))
 ask = bytes((1, 1, 6, 0, 9, 9, 9, 9, 0, 0, 0x80, 0)) + bytes(16) + mac + bytes(10 + 64 + 128) + bytes(64)
@@ -143,12 +145,7 @@ def test_a_unit_that_knows_bootp_alone_is_given_its_address(wire: Wire, giving: 
     assert done.stdout.split()[0] == "10.77.0.77"
 
 
-FLOOD = """
-import os, socket, time
-s = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-s.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
-s.setsockopt(socket.SOL_SOCKET, socket.SO_BINDTODEVICE, b"eth0")
-s.bind(("", 68))
+FLOOD = f"""{CLIENT}
 until = time.monotonic() + 20
 while time.monotonic() < until:
     for _ in range(40):

@@ -202,9 +202,8 @@ def test_nothing_is_decided_by_rows_without_a_change(site: None, library: Librar
         places.decide([("nobody", {"address": "1"})], {}, library)
 
 
-@pytest.fixture
-def annex(site: None) -> Line:
-    """A second network on the same interface."""
+def second_network() -> Line:
+    """On the same interface."""
     return Line.objects.create(
         name="Annex",
         kind="ip",
@@ -213,6 +212,11 @@ def annex(site: None) -> Line:
         interface=net().interface,
         protocol="ip",
     )
+
+
+@pytest.fixture
+def annex(site: None) -> Line:
+    return second_network()
 
 
 def test_a_table_sends_a_device_to_another_network(annex: Line, library: Library) -> None:
@@ -275,10 +279,7 @@ def test_a_device_may_be_planned_for_another_network(annex: Line, library: Libra
 @pytest.mark.django_db(transaction=True)
 async def test_a_device_that_arrived_on_another_network_is_on_that_line(whole_site: None, library: Library) -> None:
     def annexed() -> tuple[str, str]:
-        line = Line.objects.create(
-            name="Annex", kind="ip", network="127.20.11.0/24", source="127.20.11.1", protocol="ip"
-        )
-        return line.id, named("Ticket hall box").id
+        return second_network().id, named("Ticket hall box").id
 
     line, box = await sync_to_async(annexed)()
     store = RecordStore(library, MemoryEvents())
@@ -299,11 +300,8 @@ def test_a_plan_says_what_is_wrong_with_the_place_that_it_writes(site: None, lib
 @pytest.mark.django_db(transaction=True)
 async def test_two_of_two_networks_are_not_bound_for_one_place(whole_site: None, library: Library) -> None:
     def annexed() -> tuple[str, str]:
-        line = Line.objects.create(
-            name="Annex", kind="ip", network="127.20.11.0/24", source="127.20.11.1", protocol="ip"
-        )
         deck = named("Car deck box")
-        Device.objects.filter(id=deck.id).update(line=line, address="127.20.11.9")
+        Device.objects.filter(id=deck.id).update(line=second_network(), address="127.20.11.9")
         return named("Ticket hall box").id, deck.id
 
     hall, deck = await sync_to_async(annexed)()

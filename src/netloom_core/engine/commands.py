@@ -11,6 +11,10 @@ from netloom_core.errors import RequestError
 Ident = Annotated[str, Field(min_length=1, max_length=40)]
 
 
+# What was begun of these goes on to its end, whether somebody waits for the answer or not.
+GO_ON = frozenset({"read", "drive", "hold", "take"})
+
+
 class _Command(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 

@@ -48,6 +48,7 @@ from netloom_core.trace import RUN
 
 log = logging.getLogger("netloom.engine")
 READ_AT_ONCE = 24
+LOOK_AT_ONCE = 64  # each for so long at most that one request can wait for as many as it may name
 LET_GO_S = 5.0  # for what is held, when the server is told to end
 STATES_S = 3.0
 LOOK_EVERY_S = 5.0  # how often watch mode asks whether it is time
@@ -267,7 +268,7 @@ class Engine:
             if trouble := told.get("trouble"):
                 troubles[device] = trouble
 
-        await together(dict.fromkeys(command.devices), one, READ_AT_ONCE)
+        await together(dict.fromkeys(command.devices), one, LOOK_AT_ONCE)
         return {"states": states, "troubles": troubles}
 
     async def _levels(self, command: commands.Levels) -> dict[str, Any]:

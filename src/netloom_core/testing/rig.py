@@ -74,6 +74,12 @@ class Rig:
         while any(run.state in LIVE for run in self.store.all_runs.values() if ident in ("", run.id)):  # noqa: ASYNC110
             await asyncio.sleep(0.1)
 
+    async def begin(self, plan: MadePlan, kind: str = "apply") -> RunState:
+        """A run of that plan, under way."""
+        run = self.store.begin(kind, plan.steps)
+        await self.engine.do({"do": "carry out", "run": run.id})
+        return run
+
     async def carry_out(self, run: RunState) -> RunState:
         await self.engine.do({"do": "carry out", "run": run.id})
         await self.ended(run.id)

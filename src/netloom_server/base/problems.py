@@ -38,6 +38,13 @@ class NoRight(NetloomError):
     code = "no-right"
 
 
+class StillGoing(NetloomError):
+    """Nobody waits for it any more, and it goes on to its end."""
+
+    code = "still-going"
+    outcome = "unknown"
+
+
 STATUS: list[tuple[type[NetloomError], int]] = [
     (NotFound, status.HTTP_404_NOT_FOUND),
     (NoRight, status.HTTP_403_FORBIDDEN),
@@ -46,6 +53,7 @@ STATUS: list[tuple[type[NetloomError], int]] = [
     (StalePlan, status.HTTP_409_CONFLICT),
     (ArchiveDamaged, status.HTTP_422_UNPROCESSABLE_ENTITY),
     (TooLarge, status.HTTP_413_REQUEST_ENTITY_TOO_LARGE),
+    (StillGoing, status.HTTP_504_GATEWAY_TIMEOUT),
     (StoreTrouble, status.HTTP_503_SERVICE_UNAVAILABLE),
     (NoAnswer, status.HTTP_502_BAD_GATEWAY),
     (DeviceError, status.HTTP_502_BAD_GATEWAY),

@@ -19,12 +19,14 @@ from django.utils import timezone
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.drivers.registry import Drivers
+from netloom_core.engine.commands import GO_ON
 from netloom_core.engine.engine import Engine as CoreEngine
 from netloom_core.errors import NetloomError, RequestError, StoreTrouble
 from netloom_core.links.ports import all_ports, follow
 from netloom_core.model.line import Line
 from netloom_core.profiles.abilities import Abilities
 from netloom_server.base.crossing import in_records
+from netloom_server.base.problems import StillGoing
 from netloom_server.care import copies
 from netloom_server.host.desk import Desk
 from netloom_server.host.events import EventHub
@@ -122,7 +124,7 @@ class Engine:
 
     def do(self, command: dict[str, Any], timeout: float = CALL_S) -> dict[str, Any]:
         """Give the engine a command and wait for its answer; from a view's thread."""
-        return self.call(self.core.do(command), timeout)
+        return self.call(self.core.do(command), timeout, goes_on=command.get("do") in GO_ON)
 
     def release(self, line: str) -> None:
         """The line is no more: its port is given back, and what was begun on it ends; from a view's thread."""
@@ -136,8 +138,9 @@ class Engine:
 
         self.call(released())
 
-    def call(self, work: Coroutine[Any, Any, Result], timeout: float = CALL_S) -> Result:
-        """Do something short in the engine's loop and wait for it; from a view's thread."""
+    def call(self, work: Coroutine[Any, Any, Result], timeout: float = CALL_S, *, goes_on: bool = False) -> Result:
+        """Do something short in the engine's loop and wait for it; from a view's thread. Raises RequestError where it
+        takes longer, and was given up; StillGoing for what `goes_on`."""
         if self._loop is None:
             work.close()
             raise RequestError("The engine is not running.", "Start the server with `./netloom serve`.")
@@ -157,6 +160,11 @@ class Engine:
         try:
             return future.result(timeout)
         except concurrent.futures.TimeoutError:
+            if goes_on:
+                raise StillGoing(
+                    f"No answer came within {timeout:g} s. What was begun goes on: what comes of it is not known yet.",
+                    "Wait until the device shows it, and look at its history, before it is asked for again.",
+                ) from None
             # Nobody waits for it any more, so it must not happen later either.
             self._loop.call_soon_threadsafe(lambda: [one.cancel() for one in task])
             raise RequestError(

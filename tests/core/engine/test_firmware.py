@@ -391,8 +391,7 @@ async def test_killed_anywhere_it_is_never_sent_twice_and_told_truly(rig: Rig, a
             await asyncio.Event().wait()
 
     rig.box.before = stop
-    run = rig.store.begin("firmware", made.steps)
-    await rig.engine.do({"do": "carry out", "run": run.id})
+    run = await rig.begin(made, "firmware")
     await here.wait()
     await rig.start_again()
     run = rig.store.all_runs[run.id]

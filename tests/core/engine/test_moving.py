@@ -183,8 +183,7 @@ async def test_a_move_cut_off_after_it_worked_is_not_made_again(rig: Rig) -> Non
         put(rig.record().intended, path, value)
     plan = await rig.plan()
     rig.box.before = hang
-    run = rig.store.begin("apply", plan.steps)
-    await rig.engine.do({"do": "carry out", "run": run.id})
+    run = await rig.begin(plan)
     await reached.wait()
     await rig.kill()
     rig.box.log.clear()

@@ -11,6 +11,7 @@ from netloom_core.documents.tree import merged
 from netloom_core.engine.ports import Order
 from netloom_core.errors import NoAnswer, Refused
 from netloom_core.library.load import Library
+from netloom_core.model.work import RunState
 from netloom_core.testing.rig import Rig, device, states
 
 FED = {"device": "dev2", "name": "Box 2", "point": "power-7", "label": "Port 7 power"}
@@ -137,12 +138,16 @@ async def test_power_is_given_back_though_the_switch_falls_silent_for_a_while(ri
     assert states(run) == ["done"]
 
 
-async def test_a_crash_while_it_is_off_gives_power_back(rig: Rig) -> None:
+async def switched_off(rig: Rig) -> RunState:
     plan = await rig.plan("procedure", devices=["dev1"], procedure="power-cycle")
-    run = rig.store.begin("procedure", plan.steps)
-    await rig.engine.do({"do": "carry out", "run": run.id})
+    run = await rig.begin(plan, "procedure")
     while port(rig) == "on":
         await asyncio.sleep(0.05)
+    return run
+
+
+async def test_a_crash_while_it_is_off_gives_power_back(rig: Rig) -> None:
+    run = await switched_off(rig)
     await rig.start_again()
     assert port(rig) == "on"
     ended = rig.store.all_runs[run.id]
@@ -152,11 +157,7 @@ async def test_a_crash_while_it_is_off_gives_power_back(rig: Rig) -> None:
 
 
 async def test_stopped_in_the_middle_it_has_power_all_the_same(rig: Rig) -> None:
-    plan = await rig.plan("procedure", devices=["dev1"], procedure="power-cycle")
-    run = rig.store.begin("procedure", plan.steps)
-    await rig.engine.do({"do": "carry out", "run": run.id})
-    while port(rig) == "on":
-        await asyncio.sleep(0.05)
+    run = await switched_off(rig)
     await rig.engine.do({"do": "stop", "run": run.id})
     await rig.ended(run.id)
     assert port(rig) == "on"

@@ -151,8 +151,7 @@ async def test_a_reset_that_was_cut_off_is_never_told_twice(told: Rig, late: boo
 
     told.box.before = cut
     plan = await told.plan("procedure", ["dev1"], procedure="factory-reset")
-    run = told.store.begin("procedure", plan.steps)
-    await told.engine.do({"do": "carry out", "run": run.id})
+    run = await told.begin(plan, "procedure")
     await asyncio.sleep(3)
     assert before
     await told.start_again()
@@ -218,8 +217,7 @@ async def test_by_hand_nobody_comes(by_hand: Rig) -> None:
 
 async def test_one_at_a_time_since_a_person_is_at_one_place(by_hand: Rig) -> None:
     plan = await by_hand.plan("procedure", ["dev1", "dev2"], procedure="factory-reset")
-    run = by_hand.store.begin("procedure", plan.steps)
-    await by_hand.engine.do({"do": "carry out", "run": run.id})
+    run = await by_hand.begin(plan, "procedure")
     await asyncio.sleep(5)
     waiting = [step.device for step in run.steps if step.evidence.get("asks")]
     assert waiting == ["dev1"]
@@ -230,8 +228,7 @@ async def test_one_at_a_time_since_a_person_is_at_one_place(by_hand: Rig) -> Non
 
 async def test_a_run_that_waits_for_a_person_can_be_stopped(by_hand: Rig) -> None:
     plan = await by_hand.plan("procedure", ["dev1"], procedure="factory-reset")
-    run = by_hand.store.begin("procedure", plan.steps)
-    await by_hand.engine.do({"do": "carry out", "run": run.id})
+    run = await by_hand.begin(plan, "procedure")
     await asyncio.sleep(5)
     by_hand.store.asked_to_stop.add(run.id)
     await by_hand.engine.do({"do": "stop", "run": run.id})

@@ -56,8 +56,7 @@ async def test_records_that_cannot_be_written_for_a_while_lose_nothing(three: Ri
             raise StoreTrouble("database is locked")
 
     three.store.hook = locked
-    run = three.store.begin("apply", plan.steps)
-    await three.engine.do({"do": "carry out", "run": run.id})
+    run = await three.begin(plan)
     await three.ended(run.id)
     run = three.store.all_runs[run.id]
     assert run.state in ("done", "failed")

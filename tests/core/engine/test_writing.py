@@ -240,8 +240,7 @@ async def test_a_run_that_was_cut_off_settles_and_writes_only_what_is_missing(ri
             await asyncio.Event().wait()
 
     rig.box.before = hang
-    run = rig.store.begin("apply", plan.steps)
-    await rig.engine.do({"do": "carry out", "run": run.id})
+    run = await rig.begin(plan)
     rig.box.half_of_write = call != "after store"
     await reached.wait()
     await rig.kill()
@@ -264,8 +263,7 @@ async def test_a_device_that_is_away_after_a_crash_is_unknown_and_said_so(rig: R
             await asyncio.Event().wait()
 
     rig.box.before = hang
-    run = rig.store.begin("apply", plan.steps)
-    await rig.engine.do({"do": "carry out", "run": run.id})
+    run = await rig.begin(plan)
     await reached.wait()
     await rig.kill()
     rig.box.silent = True

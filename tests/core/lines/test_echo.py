@@ -85,18 +85,18 @@ def driver(unit: Unit | Speaker) -> Any:
     return made
 
 
+async def told_and_set(unit: Unit | Speaker, change: Change) -> tuple[str, Any, Any]:
+    there = driver(unit)
+    name = (await there.identify()).serial
+    before = await there.read("running")
+    await there.write([change])
+    return name, before, await there.read("running")
+
+
 @pytest.mark.parametrize("echoes", [False, True])
 def test_ones_own_words_are_no_answer_and_a_repeated_yes_is_one(echoes: bool) -> None:
-    unit = Unit(echoes=echoes)
-
-    async def used() -> tuple[str, Any, Any]:
-        there = driver(unit)
-        name = (await there.identify()).serial
-        before = await there.read("running")
-        await there.write([Change("/level", 40, 55)])
-        return name, before, await there.read("running")
-
-    assert run(used()) == (str(0x1234), {"level": 40}, {"level": 55})
+    used = told_and_set(Unit(echoes=echoes), Change("/level", 40, 55))
+    assert run(used) == (str(0x1234), {"level": 40}, {"level": 55})
 
 
 def test_an_echo_alone_is_nobody() -> None:
@@ -113,16 +113,8 @@ def test_an_echo_alone_is_nobody() -> None:
 
 @pytest.mark.parametrize("echoes", [False, True])
 def test_a_question_that_comes_back_first_is_no_value(echoes: bool) -> None:
-    unit = Speaker(echoes=echoes)
-
-    async def used() -> tuple[str, Any, Any]:
-        there = driver(unit)
-        name = (await there.identify()).serial
-        before = await there.read("running")
-        await there.write([Change("/level", "low", "high")])
-        return name, before, await there.read("running")
-
-    assert run(used()) == ("S12", {"level": "low"}, {"level": "high"})
+    used = told_and_set(Speaker(echoes=echoes), Change("/level", "low", "high"))
+    assert run(used) == ("S12", {"level": "low"}, {"level": "high"})
 
 
 def test_a_question_that_comes_back_alone_names_nobody() -> None:

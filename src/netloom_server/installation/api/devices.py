@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any
 
 import orjson
@@ -18,7 +19,7 @@ from netloom_core.errors import RequestError
 from netloom_core.run.drive import short_name
 from netloom_server.accounts.models import Role
 from netloom_server.base.forms import checked
-from netloom_server.base.problems import Conflict, NotFound
+from netloom_server.base.problems import Conflict, NotFound, StillGoing
 from netloom_server.base.shared import Shared
 from netloom_server.host.engine import engine
 from netloom_server.host.events import newest_id
@@ -27,6 +28,8 @@ from netloom_server.installation.models import Area, Device, Installation, Line
 from netloom_server.installation.services import decisions, fitting, lines, present, records
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.runs.models import LIVE, Lease
+
+READ_S = 20.0  # of those that were taken in: on a bus where many are silent it takes longer
 
 
 def devices_answer(request: Request) -> HttpResponseBase:
@@ -180,7 +183,8 @@ class TakeInView(APIView):
                 if data.get("name"):
                     name = decisions.named(data["name"], number, device, area, library, many=len(found) > 1)
                 taken.append(decisions.take_in(device, name, area, data.get("stands_for") or "", library))
-        engine().do({"do": "read", "devices": [d.id for d in taken if records.can_be_read(d, library)]})
+        with suppress(StillGoing):  # they are taken in; what the others have comes as it is read
+            engine().do({"do": "read", "devices": [d.id for d in taken if records.can_be_read(d, library)]}, READ_S)
         result = []
         for device in taken:
             device.refresh_from_db()
