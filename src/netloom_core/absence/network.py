@@ -114,9 +114,7 @@ async def behind_its_node(case: Case) -> list[Reason]:
         ]
     untold = node.facts.get("untold_universes") or ("" if "units" in node.facts else "any universe")
     if untold or node.facts.get("more_mute"):
-        what = (
-            f"did not tell who is on its ports in {untold}" if untold else "has more silent units than it was asked for"
-        )
+        what = f"did not tell who is on its ports in {untold}" if untold else "has more units than were asked or named"
         return [
             Reason(
                 f"Its node at {host} answers, and {what}: whether it hangs there is not known.",

@@ -101,13 +101,16 @@ async def _behind(look: Look, port: SharedPort, host: str, universes: set[int], 
 
 
 def _tell_of_silent(look: Look, node: Node, named: dict[bytes, bool], untold: set[int]) -> None:
-    """Who is in the node's table and was not heard, those on record first: only some can be told by name."""
+    """Who is in the node's table and did not answer, those on record first: only some can be told by name. Of the
+    others, and of those that were not asked, their number is."""
     on_record = {address.partition(UNIT_MARK)[2] for address, _ in look.expected if host_of(address) == node.host}
-    silent = sorted((uid for uid in node.places if not named.get(uid)), key=lambda uid: uid.hex() not in on_record)
+    silent = sorted(
+        (uid for uid, answered in named.items() if not answered), key=lambda uid: uid.hex() not in on_record
+    )
     by_name = [rdm.uid_text(uid) for uid in silent[:MOST_NAMED]]
-    if mute := [text for uid, text in zip(silent, by_name, strict=False) if uid in named]:
-        look.note(f"{node.host} has units in its table that do not answer: {', '.join(mute)}.")
-    units, unnamed = str(len(node.places)), len(silent) - len(by_name)
+    if by_name:
+        look.note(f"{node.host} has units in its table that do not answer: {', '.join(by_name)}.")
+    units, unnamed = str(len(node.places)), len(silent) - len(by_name) + len(node.places.keys() - named.keys())
     ports = " ".join(str(one) for one in sorted(untold))
     look.sight(
         node.host,
