@@ -17,6 +17,7 @@ from netloom_core.absence.explain import explain
 from netloom_core.bus.owner import Owners
 from netloom_core.clock import SystemClock
 from netloom_core.drivers.rdm.talk import MOST_DATA, Node
+from netloom_core.drivers.registry import Drivers
 from netloom_core.errors import Absent, Busy, NetloomError, NoAnswer, NobodyThere, ProtocolError, Refused
 from netloom_core.library.load import Library
 from netloom_core.links.shared_udp import SharedPort
@@ -251,6 +252,17 @@ async def test_the_parts_of_a_nodes_answer_come_in_any_order(library: Library, t
             assert await talk.read("running") == first
 
 
+async def test_one_lost_poll_is_no_absence(library: Library) -> None:
+    transport, node = await false_node(Late)
+    driver = await Drivers(library, Owners()).open(Target("d", "Node", "lumenfold-n4", LINE, FALSE_NODE))
+    try:
+        assert (await driver.identify()).firmware == "1.0"
+        assert node.lost == {0}
+    finally:
+        await driver.close()
+        transport.close()
+
+
 class Liar(asyncio.DatagramProtocol):
     """A node that tells hundreds of units on its port, and lets nobody talk to any of them."""
 
@@ -258,7 +270,7 @@ class Liar(asyncio.DatagramProtocol):
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         self.transport: asyncio.DatagramTransport = transport  # type: ignore[assignment]
-        self.lost: set[int] = set()
+        self.lost: set[int] = set()  # the first poll, as 0, and the first question for each universe's table
 
     def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
         if data[8:10] == (0x2000).to_bytes(2, "little"):
@@ -288,13 +300,15 @@ class Liar(asyncio.DatagramProtocol):
 
 
 class Late(Liar):
-    """It tells its second port late, loses each first question for a table, and never tells that of its third."""
+    """It loses the first poll, and each first question for a table; it tells its second port late, and never tells the
+    table of its third."""
 
     units = 1
 
     def polled(self, addr: tuple[str, int]) -> None:
-        for universe, after in ((3, 0.0), (4, 1.8), (5, 0.1)):
+        for universe, after in ((3, 0.0), (4, 1.3), (5, 0.1)) if 0 in self.lost else ():
             asyncio.get_running_loop().call_later(after, self.tell_port, universe, universe, addr)
+        self.lost.add(0)
 
     def asked(self, universe: int, addr: tuple[str, int]) -> None:
         if universe in self.lost:

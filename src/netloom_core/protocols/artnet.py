@@ -27,6 +27,7 @@ DIRECTION = {"out": 0x20, "in": 0x30}
 FAILURES = {"hold": (0x08, 0), "black": (0x09, 1), "full": (0x0A, 2), "scene": (0x0B, 3)}
 STATUS_3, CAN_FAIL_OVER = 217, 0x20
 PROTOCOL = 14
+ANSWERS_S = 1.2  # after a poll: the node waits up to a second of its own, at random (ArtPoll)
 PARTS_S = 1.1  # after a node's first reply: each comes after up to a second of its own (ArtPoll)
 MIN_REPLY = 207  # up to and with the MAC; what follows came with later revisions
 STYLES = {0: "node", 1: "controller", 2: "media server", 3: "router", 4: "backup", 5: "configuration", 6: "visualiser"}

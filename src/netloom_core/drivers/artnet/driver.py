@@ -24,6 +24,7 @@ from netloom_core.profiles.profile import Bound, Profile
 from netloom_core.protocols import artnet
 
 ANSWER_S = 3.2  # a node may wait a random second, and a controller three (Art-Net 4, ArtPoll)
+MASK_S = 1.0
 INDICATORS = {"normal": artnet.LED_NORMAL, "muted": artnet.LED_MUTE, "located": artnet.LED_LOCATE}
 
 
@@ -49,7 +50,7 @@ class ArtNetDriver(BoundDriver):
         nobody knows which. The port is open for no longer than that: other programs on this computer hear on it, too.
         """
         found: dict[int, artnet.PollReply] = {}
-        async with aclosing(self._answers(packet or artnet.poll(), whole=not wanted)) as answers:
+        async with aclosing(self._answers(packet or artnet.poll(), whole=not wanted, again=not packet)) as answers:
             async for data in answers:
                 try:
                     reply = artnet.parse_reply(data)
@@ -70,20 +71,33 @@ class ArtNetDriver(BoundDriver):
         return found
 
     async def _answers(
-        self, packet: bytes, code: int = artnet.OP_POLL_REPLY, seconds: float = ANSWER_S, *, whole: bool = True
+        self,
+        packet: bytes,
+        code: int = artnet.OP_POLL_REPLY,
+        seconds: float = ANSWER_S,
+        *,
+        whole: bool = True,
+        again: bool = False,
     ) -> AsyncGenerator[bytes, None]:
         """Packets of that kind, sent to whoever asked or to everybody. Once the node began, it is soon done, as a
-        `whole`; else whoever takes them knows how many come, and waits for the last one."""
+        `whole`; else whoever takes them knows how many come, and waits for the last one. What only asks is sent `again`
+        to one that is silent longer than it may be: one lost packet is no absence."""
         loop = asyncio.get_running_loop()
         host = self.target.address
         async with self._port.listening(host) as inbox:
             await self._port.send(packet, host)
             until, begun = loop.time() + seconds, False
-            while (came := await inbox.next(until)) is not None:
+            soon = loop.time() + min(artnet.ANSWERS_S, seconds / 2) if again else until
+            while (came := await inbox.next(min(soon, until))) is not None or soon < until:
+                if came is None:
+                    soon = until
+                    await self._port.send(packet, host)
+                    continue
                 if not _is(came[0], code):
                     continue  # others on this computer talk with it, too
                 if not begun and whole:
                     begun, until = True, min(until, loop.time() + artnet.PARTS_S)
+                    soon = until
                 yield came[0]
 
     async def identify(self) -> Identity:
@@ -133,7 +147,7 @@ class ArtNetDriver(BoundDriver):
         return getattr(first, binding.what)
 
     async def _network(self) -> tuple[str, str]:
-        async with aclosing(self._answers(artnet.ip_prog(), artnet.OP_IP_PROG_REPLY, 1.0)) as answers:
+        async with aclosing(self._answers(artnet.ip_prog(), artnet.OP_IP_PROG_REPLY, MASK_S, again=True)) as answers:
             async for data in answers:
                 try:
                     return artnet.parse_ip_prog_reply(data)[:2]
@@ -159,7 +173,7 @@ class ArtNetDriver(BoundDriver):
         match binding.what:
             case "ip" | "mask":
                 asked = artnet.ip_prog(**{"ip" if binding.what == "ip" else "mask": str(word)})
-                async with aclosing(self._answers(asked, artnet.OP_IP_PROG_REPLY, 1.0)) as answers:
+                async with aclosing(self._answers(asked, artnet.OP_IP_PROG_REPLY, MASK_S)) as answers:
                     await anext(answers, b"")
                 return
             case "short_name" | "long_name" | "net" | "subnet":

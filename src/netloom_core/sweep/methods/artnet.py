@@ -1,4 +1,5 @@
-"""Art-Net: one poll by broadcast; nodes may answer to the asker or by broadcast to port 6454.
+"""Art-Net: a poll by broadcast, and another for those that it did not reach; nodes may answer to the asker or by
+broadcast to port 6454.
 
 Of each node that speaks RDM, the units on its ports are asked for, and then who they are.
 """
@@ -28,7 +29,7 @@ class ArtNetPoll(Method):
     name = "artnet"
     title = "Art-Net poll, and RDM to who is behind nodes"
     needs = "UDP port 6454, shared with other programs."
-    sends = "One ArtPoll by broadcast; to nodes that speak RDM, questions for their tables and to each unit in them."
+    sends = "Two ArtPolls by broadcast; to nodes that speak RDM, questions for their tables and to each unit in them."
     wait_s = LISTEN_S
 
     async def run(self, look: Look) -> None:
@@ -37,8 +38,8 @@ class ArtNetPoll(Method):
         async with port.listening() as inbox:
             if not port.hears_all:
                 look.note(f"Answers by broadcast cannot be heard: {port.trouble}")
-            await look.send(port.link, artnet.poll(), broadcast_of(look.line.source, look.line.network), artnet.PORT)
-            begun: list[asyncio.Task[None]] = []
+            await _poll(look, port)
+            begun = [asyncio.ensure_future(_poll(look, port, artnet.ANSWERS_S))]
             heard_out = asyncio.Event()
             try:
                 await self._hear(look, port, inbox, loop.time() + LISTEN_S, begun, heard_out)
@@ -74,6 +75,11 @@ class ArtNetPoll(Method):
                     behind = _behind(look, port, address, leading[address], heard_out)
                     begun.append(asyncio.ensure_future(behind))
                 leading[address].update(reply.universes)
+
+
+async def _poll(look: Look, port: SharedPort, after: float = 0.0) -> None:
+    await asyncio.sleep(after)
+    await look.send(port.link, artnet.poll(), broadcast_of(look.line.source, look.line.network), artnet.PORT)
 
 
 async def _behind(look: Look, port: SharedPort, host: str, universes: set[int], heard_out: asyncio.Event) -> None:
