@@ -5,7 +5,7 @@ from __future__ import annotations
 import json as jsonlib
 import shlex
 import sys
-from typing import Annotated, Any
+from typing import Annotated, Any, NoReturn
 
 import typer
 
@@ -154,6 +154,7 @@ def rehearse(devices: Devices = None) -> None:
 
 RESULTS = {"done": 0, "unproven": 1, "skipped": 2, "failed": 3, "unknown": 4}
 GOOD = ("done", "unproven")
+EXITS = {"done": DONE, "unproven": DIFFERS}  # anything else is a failure
 NOT_VALUES = ("procedure", "firmware")
 LEFT_OUT = ("left-out", "level-wanted", "forbidden", "no-order", "locked")  # remarks on what is decided and not written
 
@@ -200,6 +201,11 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
     return {"run": run["id"], "devices": list(devices.values())}
 
 
+def _end(outcome: dict[str, Any]) -> NoReturn:
+    """By the worst of it: what was written and cannot be shown is done, and its proof is missing."""
+    raise typer.Exit(max((EXITS.get(one["result"], FAILED) for one in outcome["devices"]), default=DONE))
+
+
 def carry_out(body: dict[str, Any], yes: bool, reason: str = "") -> None:
     made = make_plan(body)
     if not context.json:
@@ -221,7 +227,7 @@ def carry_out(body: dict[str, Any], yes: bool, reason: str = "") -> None:
             note(f"{one['name']}: {one['result']}. {one['message']}".rstrip())
             if one["try"]:
                 note(f"  Try: {one['try']}")
-    raise typer.Exit(DONE if all(one["result"] in GOOD for one in outcome["devices"]) else FAILED)
+    _end(outcome)
 
 
 def apply(
@@ -335,4 +341,4 @@ def read(devices: Devices = None) -> None:
     outcome = _outcome(run)
     if context.json:
         give(outcome)
-    raise typer.Exit(DONE if all(one["result"] in GOOD for one in outcome["devices"]) else FAILED)
+    _end(outcome)

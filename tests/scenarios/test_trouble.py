@@ -111,7 +111,7 @@ def test_a_device_that_lies_is_caught(demo: Demo) -> None:
 def test_what_a_device_does_not_tell_is_neither_done_nor_another_value(demo: Demo) -> None:
     demo.run("fault", "mumble", "Ticket hall box", "/relays/6/idle")
     demo.run("set", "Ticket hall box", "/relays/6/idle=closed")
-    told = demo.json("apply", "Ticket hall box", "--yes")["devices"][0]
+    told = demo.json("apply", "Ticket hall box", "--yes", expect=3)["devices"][0]
     assert told["result"] == "unproven"
     assert "Relay 6 idle state: it tells" in told["message"]
     entries = demo.json("journal", "--device", "Ticket hall box")["entries"]
