@@ -206,7 +206,7 @@ class Engine:
             if device in troubles:
                 await self._store.devices.save_trouble(device, troubles[device])
 
-        await together(targets.items(), one, READ_AT_ONCE)
+        await together(targets.items(), one, READ_AT_ONCE, lane=lambda named: self.sessions.lane(named[1]))
         return {"troubles": troubles}
 
     async def _read_one(self, target: Target | NetloomError) -> None:

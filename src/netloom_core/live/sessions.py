@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import asyncio
 from collections import OrderedDict
+from collections.abc import AsyncIterator, Hashable
+from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from enum import Enum
+from weakref import WeakKeyDictionary
 
-from netloom_core.bus.turns import Priority
+from netloom_core.bus.turns import Priority, Turns
 from netloom_core.clock import Clock
 from netloom_core.drivers.abilities import DriverSource
 from netloom_core.errors import Busy, LinkError, NetloomError, NobodyThere, PortMissing
@@ -43,6 +46,7 @@ class Sessions:
         self.makers = makers
         self._clock = clock
         self._open: OrderedDict[str, Session] = OrderedDict()
+        self._away: WeakKeyDictionary[Turns, asyncio.Lock] = WeakKeyDictionary()
 
     async def of(self, target: Target) -> Session:
         """The device's one session, aimed at where its record says it is."""
@@ -57,6 +61,22 @@ class Sessions:
 
     async def talk(self, target: Target, who: str, priority: Priority) -> Talk:
         return (await self.of(target)).talk(who, priority)
+
+    async def lane(self, target: object) -> Hashable | None:
+        """What it shares with others of which one speaks at a time, as `together` wants it; None where it is on its
+        own, or no target."""
+        return self.source.shared(target) if isinstance(target, Target) else None
+
+    @asynccontextmanager
+    async def away(self, target: Target) -> AsyncIterator[None]:
+        """One at a time that is sent away, of those that share a line: while another is asked there in vain, one that
+        goes and comes back would not be seen to."""
+        shared = self.source.shared(target)
+        if shared is None:
+            yield
+            return
+        async with self._away.setdefault(shared, asyncio.Lock()):
+            yield
 
     async def look(self, place: Target) -> Sight:
         """Who is at that place now, compared with who should be. Only asks for identity; never raises NetloomError.

@@ -11,7 +11,8 @@ from __future__ import annotations
 import asyncio
 import logging
 from collections import defaultdict, deque
-from collections.abc import Iterable, Mapping
+from collections.abc import Hashable, Iterable, Mapping
+from contextlib import AbstractAsyncContextManager, nullcontext
 from typing import Protocol
 
 from netloom_core.clock import Clock
@@ -83,14 +84,19 @@ class Supervisor:
         left = [device for device, steps in by_device.items() if any(step.state not in SETTLED for step in steps)]
         targets = _Targets(self._records, left)
         intents = await self._records.open_intents(run.id)
+        found: dict[str, Target | NetloomError | None] = {}
+
+        async def lane(device: str) -> Hashable | None:
+            found[device] = await targets.of(device)
+            return None if by_hand else await self._sessions.lane(found[device])
 
         async def one(device: str) -> None:
             work = _Device(self._library, self._sessions, self._records, self._clock, self._answers, run, self._search)
-            await work.carry_out(by_device[device], await targets.of(device), intents)
+            await work.carry_out(by_device[device], found.pop(device), intents)
 
         # No group that cancels the others when one breaks: theirs may be in the middle of a write.
         by_hand = any(step.action in STEPS and STEPS[step.action].by_hand for step in run.steps)
-        await together(left, one, 1 if by_hand else DEVICES_AT_ONCE)  # a person is at one device at a time
+        await together(left, one, 1 if by_hand else DEVICES_AT_ONCE, lane)  # a person is at one device at a time
         states = {step.state for step in run.steps}
         if SKIPPED in states and await self._records.cancelled(run.id):
             run.state = CANCELLED
@@ -157,15 +163,25 @@ class _Device:
                 continue
             if not stopped and step.ordinal not in intents:
                 stopped = await self._others_first(step)
-            if not stopped and step.ordinal not in intents and await self._records.cancelled(self._run.id):
-                stopped = "The run was stopped before this step; nothing of it was done."
-            if stopped:
-                step.state, step.message = SKIPPED, stopped
-            else:
-                target = await self._step(step, target, intents.get(step.ordinal))
+            async with self._alone(step, target, stopped):
+                if not stopped and step.ordinal not in intents and await self._records.cancelled(self._run.id):
+                    stopped = "The run was stopped before this step; nothing of it was done."
+                if stopped:
+                    step.state, step.message = SKIPPED, stopped
+                else:
+                    target = await self._step(step, target, intents.get(step.ordinal))
             await self._kept(step)
             if step.state in (FAILED, UNKNOWN):
                 stopped = "An earlier step on this device did not succeed; this one was not begun."
+
+    def _alone(
+        self, step: StepState, target: Target | NetloomError | None, stopped: str
+    ) -> AbstractAsyncContextManager[None]:
+        """On a line that many share one is away at a time; what waited for that may be stopped meanwhile."""
+        kind = STEPS.get(step.action)
+        if stopped or kind is None or not isinstance(target, Target) or not kind.sends_away(step):
+            return nullcontext()
+        return self._sessions.away(target)
 
     async def _kept(self, step: StepState) -> None:
         """On record; and where it fell silent, or nobody knows what came of it, that it may have other values now."""

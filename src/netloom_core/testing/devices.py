@@ -14,7 +14,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Hashable, Sequen
 from dataclasses import dataclass, field
 from typing import Any
 
-from netloom_core.bus.turns import Turns
+from netloom_core.bus.turns import Priority, Turns
 from netloom_core.documents.tree import MISSING, Document, get, put, remove
 from netloom_core.errors import (
     CodeWanted,
@@ -177,9 +177,13 @@ class MemoryDevice:
 class MemoryDriver:
     """A connection to whoever is at the target's place, as a real one would be."""
 
-    def __init__(self, target: Target, devices: Sequence[MemoryDevice]) -> None:
+    def __init__(
+        self, target: Target, devices: Sequence[MemoryDevice], in_vain: Callable[[], Awaitable[None]] | None = None
+    ) -> None:
+        """`in_vain` is waited for where nobody is there to answer."""
         self.target = target
         self._devices = devices
+        self._in_vain = in_vain
         self.unreadable: dict[str, str] = {}
         self.acted = False
         self._trusted: Hashable | None = None
@@ -212,6 +216,8 @@ class MemoryDriver:
         device = self._who()
         if device is not None:
             await device.before(what)
+        elif self._in_vain is not None:
+            await self._in_vain()
         if not proves and (self._trusted is None or self._trusted != self.connection):
             raise Unproven(f"{self.target.address} is a new connection.")
         if device is None and any(one.abilities.own_port and not one.up for one in self._devices):
@@ -356,13 +362,19 @@ class MemoryDrivers:
 
     def __init__(self, devices: list[MemoryDevice]) -> None:
         self.devices = devices
-        self.line: Turns | None = None  # that all of them share
+        self.line: Turns | None = None  # that those on a serial line share
+        self.vain_s = 0.0  # of that line's time, for each question that nobody answers
 
     def abilities(self, profile: str, line: Line) -> Abilities:
         return next((d.abilities for d in self.devices if d.profile.id == profile), ALL)
 
     def shared(self, target: Target) -> Turns | None:
-        return self.line
+        return self.line if target.line.kind == "serial" else None
 
     async def open(self, target: Target) -> MemoryDriver:
-        return MemoryDriver(target, self.devices)
+        return MemoryDriver(target, self.devices, self._in_vain if self.vain_s else None)
+
+    async def _in_vain(self) -> None:
+        assert self.line is not None
+        async with self.line.turn(Priority.RUN, "a driver", self.vain_s * len(self.devices)):
+            await asyncio.sleep(self.vain_s)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import copy
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Sequence
+from contextlib import asynccontextmanager
 from typing import Any
 
 from netloom_core.bus.owner import Owners
@@ -114,6 +115,34 @@ class Rig:
         assert sorted(intents) == sorted(outcomes), self.journal.entries
 
 
+@asynccontextmanager
+async def somebody(rig: Rig, *, came: bool = True, does: Any = None) -> AsyncIterator[list[str]]:
+    """Mara does what is asked (`does`, with the box) and answers every question; gives what she was asked."""
+    asked: list[str] = []
+
+    async def answer() -> None:
+        while True:
+            await asyncio.sleep(0.5)
+            for run in list(rig.store.all_runs.values()):
+                for step in run.steps:
+                    question = step.evidence.get("asks")
+                    if step.state != "acting" or not question or question["words"] in asked:
+                        continue
+                    asked.append(question["words"])
+                    if does is not None:
+                        does(rig.box, len(asked))
+                    told = {"do": "answer", "run": run.id, "step": step.ordinal, "came": came, "by": "Mara"}
+                    await rig.engine.do(told)
+
+    task = asyncio.ensure_future(answer())
+    try:
+        yield asked
+    finally:
+        task.cancel()
+        error = (await asyncio.gather(task, return_exceptions=True))[0]
+        assert isinstance(error, asyncio.CancelledError), error
+
+
 def states(run: RunState) -> list[str]:
     return [step.state for step in run.steps]
 
@@ -139,4 +168,4 @@ def steps_for(box: MemoryDevice, intended: dict[str, Any], ident: str = "dev1", 
     return number([plan_changes(subject, wanted_changes(subject, document), **more)])
 
 
-__all__ = ["ALL", "BUS", "NET", "Rig", "device", "states", "steps_for"]
+__all__ = ["ALL", "BUS", "NET", "Rig", "device", "somebody", "states", "steps_for"]

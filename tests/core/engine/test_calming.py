@@ -9,8 +9,7 @@ import pytest
 
 from netloom_core.library.load import Library
 from netloom_core.plan.procedures import out_of_step, remedy
-from netloom_core.testing.rig import Rig, device, states
-from tests.core.engine.test_procedures import somebody
+from netloom_core.testing.rig import Rig, device, somebody, states
 
 
 @pytest.fixture

@@ -10,8 +10,8 @@ from netloom_core.errors import LinkError, NetloomError, NoAnswer, OutOfStep, Pr
 from netloom_core.library.load import Library
 from netloom_core.model.line import DIRECT, Line
 from netloom_core.testing.devices import MemoryDevice
-from netloom_core.testing.rig import ALL, Rig, device, states
-from tests.core.engine.test_procedures import perform, said, somebody
+from netloom_core.testing.rig import ALL, Rig, device, somebody, states
+from tests.core.engine.test_procedures import perform, said
 
 HUB = Line("hub", "Hub port", "serial", path="/dev/none", protocol="dialogue")
 LATER = {"/network/address": "192.0.2.9"}  # of a hub on USB: no place of its own, it works after a restart

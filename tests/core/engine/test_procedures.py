@@ -1,8 +1,6 @@
 """Procedures: told and proven by readings, acts by hand with a person's answer, and nothing told twice."""
 
 import asyncio
-from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
 from dataclasses import replace
 from typing import Any
 
@@ -15,37 +13,9 @@ from netloom_core.model.device import Credentials
 from netloom_core.model.work import RunState
 from netloom_core.plan.procedures import expected
 from netloom_core.testing.devices import MemoryDevice
-from netloom_core.testing.rig import Rig, states
+from netloom_core.testing.rig import Rig, somebody, states
 
 FACTORY = "127.20.10.200"
-
-
-@asynccontextmanager
-async def somebody(rig: Rig, *, came: bool = True, does: Any = None) -> AsyncIterator[list[str]]:
-    """Mara does what is asked (`does`, with the box) and answers every question; gives what she was asked."""
-    asked: list[str] = []
-
-    async def answer() -> None:
-        while True:
-            await asyncio.sleep(0.5)
-            for run in list(rig.store.all_runs.values()):
-                for step in run.steps:
-                    question = step.evidence.get("asks")
-                    if step.state != "acting" or not question or question["words"] in asked:
-                        continue
-                    asked.append(question["words"])
-                    if does is not None:
-                        does(rig.box, len(asked))
-                    told = {"do": "answer", "run": run.id, "step": step.ordinal, "came": came, "by": "Mara"}
-                    await rig.engine.do(told)
-
-    task = asyncio.ensure_future(answer())
-    try:
-        yield asked
-    finally:
-        task.cancel()
-        error = (await asyncio.gather(task, return_exceptions=True))[0]
-        assert isinstance(error, asyncio.CancelledError), error
 
 
 async def perform(rig: Rig, name: str) -> RunState:

@@ -1,4 +1,5 @@
-"""Many on one line: who is silent costs the others time, and nothing else; and nobody gets between proof and write."""
+"""Many on one line: who is silent costs those on it time, and nothing else, and nobody else waits for that; nobody gets
+between proof and write, and one is sent away at a time."""
 
 import asyncio
 from dataclasses import replace
@@ -11,6 +12,7 @@ from netloom_core.drivers.registry import Drivers
 from netloom_core.errors import NoAnswer
 from netloom_core.library.load import Library
 from netloom_core.model.device import Target
+from netloom_core.testing.devices import MemoryDevice
 from netloom_core.testing.rig import ALL, BUS, NET, Rig, device, states
 
 SILENT, WELL = 20, 10
@@ -19,11 +21,12 @@ SILENT, WELL = 20, 10
 class Shared(Rig):
     """Readers on a bus, the first of them without power: each question to those takes three seconds of the line."""
 
-    def __init__(self, library: Library) -> None:
-        super().__init__(library, [device(library.need("dunmarrow-dr2"), n) for n in range(1, SILENT + WELL + 1)], BUS)
+    def __init__(self, library: Library, *beside: MemoryDevice) -> None:
+        readers = [device(library.need("dunmarrow-dr2"), n) for n in range(1, SILENT + WELL + 1)]
+        super().__init__(library, [*readers, *beside], BUS)
         self.line = self.drivers.line = Turns("the line Gate bus")
         self.said: list[tuple[str, str]] = []
-        for box in self.devices:
+        for box in readers:
             box.before = lambda name, at=int(box.address): self._asked(name, at)
 
     async def _asked(self, name: str, at: int) -> None:
@@ -42,6 +45,42 @@ async def test_those_that_are_well_are_read_however_many_are_silent(library: Lib
     plan = await bus.plan(devices=every)
     assert sorted(plan.read) == sorted(every[SILENT:])
     assert {one["device"] for one in plan.remarks if "does not answer" in one["message"]} == set(every[:SILENT])
+
+
+async def test_who_is_not_on_that_line_does_not_wait_for_it(library: Library) -> None:
+    box = device(library.need("hallvane-rx8"), 50)
+    bus = Shared(library, box)
+    last = bus.record(f"dev{SILENT + WELL + 1}")
+    last.target = replace(last.target, line=NET)
+    loop = asyncio.get_running_loop()
+    begun, asked = loop.time(), []
+
+    async def note(name: str) -> None:
+        asked.append(loop.time() - begun)
+
+    box.before = note
+    plan = await bus.plan(devices=list(bus.store.records))
+    assert last.target.device in plan.read
+    assert max(asked) < 3.0 * SILENT / 4
+
+
+@pytest.mark.parametrize("stopped", [False, True])
+async def test_one_is_sent_away_at_a_time(library: Library, stopped: bool) -> None:
+    """Asking for one that is away takes the time in which another would have come back unseen."""
+    bus = Shared(library)
+    bus.drivers.vain_s = 3.0
+    for box in bus.devices:
+        box.boots_in, box.abilities = 4.0, replace(ALL, procedures=frozenset({"restart"}))
+    well = bus.devices[SILENT:]
+    plan = await bus.plan("procedure", [f"dev{box.address}" for box in well], procedure="restart")
+    run = await bus.begin(plan, "procedure")
+    await asyncio.sleep(10.0)
+    if stopped:
+        await bus.engine.do({"do": "stop", "run": run.id})
+    await bus.ended(run.id)
+    went = [box for box in well if "did restart" in box.log]
+    assert sorted(states(run)) == ["done"] * len(went) + ["skipped"] * (WELL - len(went)), run.steps
+    assert (len(went) < WELL) is stopped
 
 
 async def test_nobody_gets_between_the_proof_and_the_write(library: Library) -> None:

@@ -70,7 +70,7 @@ class PlanRun:
             told = {"plan": run.id, "done": len(plans), "total": len(orders)}
             shop.events.put("planning", told, latest=f"planning:{run.id}")
 
-        await together(orders, one, READ_AT_ONCE)
+        await together(orders, one, READ_AT_ONCE, lane=lambda order: shop.sessions.lane(targets.get(order.device)))
         if await shop.records.cancelled(run.id):
             run.state = CANCELLED
             return

@@ -273,6 +273,10 @@ class Step(Protocol):
     writes: bool
     by_hand: bool  # whether it waits for a person at the device
 
+    def sends_away(self, step: StepState) -> bool:
+        """Whether the device goes by it for a while, and what came of it is seen by that."""
+        ...
+
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         """The sets as they would be after it."""
         ...
@@ -288,11 +292,24 @@ class Step(Protocol):
         ...
 
 
+class WritingStep:
+    """What all steps share that write something."""
+
+    writes = True
+    by_hand = False
+
+    def sends_away(self, step: StepState) -> bool:
+        return False
+
+
 class ReadingStep:
     """What all steps share that write nothing."""
 
     writes = False
     by_hand = False
+
+    def sends_away(self, step: StepState) -> bool:
+        return False
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return sets

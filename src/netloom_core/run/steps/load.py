@@ -21,7 +21,7 @@ from netloom_core.model.work import ACTING, StepState
 from netloom_core.profiles.abilities import Ability
 from netloom_core.profiles.firmware import Firmware
 from netloom_core.profiles.values import value_of_state
-from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
+from netloom_core.run.steps.base import PAUSE_S, StepContext, WritingStep, value_at
 from netloom_core.run.steps.by_hand import ask
 from netloom_core.run.steps.places import LATE, Looked, arrived, factory_places, find, find_anywhere, spoken
 from netloom_core.run.steps.restart import GONE_S
@@ -36,12 +36,10 @@ AGAIN = "Load it again when its power and cable are good: it is sent from its be
 DIGEST_PIECE = 1 << 18
 
 
-class LoadFirmware:
+class LoadFirmware(WritingStep):
     """`file`, `name`, `version`, `size`, `digest`, `away` (s) are in the step's params."""
 
     action = "load"
-    writes = True
-    by_hand = False
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return sets

@@ -17,7 +17,7 @@ from netloom_core.model.device import Credentials, Target
 from netloom_core.model.work import ACTING, StepState
 from netloom_core.plan.procedures import SETS_BACK, TO_LOOK_S, expected
 from netloom_core.profiles.abilities import Ability
-from netloom_core.run.steps.base import PAUSE_S, StepContext, value_at
+from netloom_core.run.steps.base import PAUSE_S, StepContext, WritingStep, value_at
 from netloom_core.run.steps.by_hand import ask
 from netloom_core.run.steps.places import (
     LATE,
@@ -38,15 +38,16 @@ LINGERS_S = 20.0  # how long one that still answers may only be about to go, at 
 MOST_SHOWN = 200  # values that a step tells as changed
 
 
-class Perform:
+class Perform(WritingStep):
     """`procedure`, `told` (whether there are calls), `away` (s), `back`, `survives` are in the step's params.
 
     What was read before is kept with the step: after a crash it is never told again, only looked for and proven.
     """
 
     action = "perform"
-    writes = True
-    by_hand = False
+
+    def sends_away(self, step: StepState) -> bool:
+        return bool(step.params["told"] and step.params["away"])
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return sets  # what comes of it, only the device shows

@@ -12,7 +12,7 @@ from netloom_core.model.device import Target
 from netloom_core.model.fence import why_fenced
 from netloom_core.model.work import StepState
 from netloom_core.run.drive import drive
-from netloom_core.run.steps.base import PAUSE_S, StepContext
+from netloom_core.run.steps.base import PAUSE_S, StepContext, WritingStep
 from netloom_core.run.steps.places import find, look_for
 
 GIVE_BACK_S = 60.0  # for which it is tried to give power back, whatever comes
@@ -21,13 +21,11 @@ ENDING_S = 5.0
 FALLEN_SHOWN = 4  # the record has all of them
 
 
-class PowerCycle:
+class PowerCycle(WritingStep):
     """`feeder` and its `point` give the power, `point_label` and `feeder_name` are their words; `off_s` without it, and
     `within` it is back: all in the step's params. Power is given back whatever happens, after a crash too."""
 
     action = "power-cycle"
-    writes = True
-    by_hand = False
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return sets

@@ -24,7 +24,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.device import Target
 from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
-from netloom_core.run.steps.base import PAUSE_S, StepContext, after_values, undone, value_at
+from netloom_core.run.steps.base import PAUSE_S, StepContext, WritingStep, after_values, undone, value_at
 from netloom_core.run.steps.places import (
     LATE,
     Looked,
@@ -48,12 +48,13 @@ LOOKS = 3  # where it is, when it goes between a look and a reading
 LINGERS_S = {"restart": GONE_S * 2, "write": GONE_S * 2, "command": GONE_S}
 
 
-class Restart:
+class Restart(WritingStep):
     """`changes` are the values that are to work afterwards; they were staged and stored by the steps before."""
 
     action = "restart"
-    writes = True
-    by_hand = False
+
+    def sends_away(self, step: StepState) -> bool:
+        return True
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return {**sets, "running": after_values(sets.get("running", {}), step)}

@@ -10,16 +10,14 @@ from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.planner import kept_untold, waits_for_restart, would_be_kept
 from netloom_core.plan.proof import NO_STARTUP
-from netloom_core.run.steps.base import StepContext, act_and_look, settled_by_looking
+from netloom_core.run.steps.base import StepContext, WritingStep, act_and_look, settled_by_looking
 from netloom_core.run.steps.shown import otherwise, untold, word_of
 
 
-class StoreSettings:
+class StoreSettings(WritingStep):
     """`keeps` are the values that were shown to be kept: `{path, to}`, those of the run and those that were loose."""
 
     action = "store"
-    writes = True
-    by_hand = False
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
         return {**sets, "startup": sets.get("running", {})} if "startup" in sets else sets

@@ -17,6 +17,7 @@ from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.profiles.item import Item
 from netloom_core.run.steps.base import (
     StepContext,
+    WritingStep,
     act_and_look,
     after_values,
     settled_by_looking,
@@ -47,12 +48,10 @@ def stale(context: StepContext, change: Change, now: Any, done: str = "Nothing w
     )
 
 
-class WriteSettings:
+class WriteSettings(WritingStep):
     """`change.before` is what running had when the plan was made; a third value stops the step."""
 
     action = "write"
-    writes = True
-    by_hand = False
     shows = "running"  # the set in which a written value is seen
 
     def simulate(self, step: StepState, sets: dict[str, Document]) -> dict[str, Document]:
