@@ -32,7 +32,7 @@ def serve(root: Path, arguments: argparse.Namespace, environment: dict[str, str]
     words += [part for name in arguments.name for part in ("--name", name)]
     words += [part for proxy in arguments.proxy for part in ("--proxy", proxy)]
     words += ["--no-tls"] if arguments.no_tls else []
-    return _until_end([subprocess.Popen(words, env=environment)])
+    return _until_end({"server": subprocess.Popen(words, env=environment)})
 
 
 def demo(root: Path, arguments: argparse.Namespace, environment: dict[str, str]) -> int:
@@ -57,7 +57,7 @@ def demo(root: Path, arguments: argparse.Namespace, environment: dict[str, str])
          str(data / "standins" / "site.yaml")],
         env=environment,
     )  # fmt: skip
-    return _until_end([server, standins])
+    return _until_end({"server": server, "stand-ins": standins})
 
 
 def _claim(data: Path, *, fresh: bool) -> None:
@@ -89,7 +89,7 @@ def _not_running(data: Path) -> None:
             raise SetupTrouble(f"A server is running on {data}. Stop it first.") from None
 
 
-def _until_end(children: list[subprocess.Popen[bytes]]) -> int:
+def _until_end(children: dict[str, subprocess.Popen[bytes]]) -> int:
     """Wait until one ends or somebody asks; end the others; the first one's status counts."""
 
     def asked(number: int, frame: FrameType | None) -> None:
@@ -98,14 +98,17 @@ def _until_end(children: list[subprocess.Popen[bytes]]) -> int:
     signal.signal(signal.SIGTERM, asked)
     status = 0
     try:
-        while all(child.poll() is None for child in children):
+        while all(child.poll() is None for child in children.values()):
             time.sleep(0.1)
-        status = next(child.returncode for child in children if child.poll() is not None)
+        name, status = next((name, one.returncode) for name, one in children.items() if one.poll() is not None)
+        if status < 0:
+            say(f"The {name} ended without warning (signal {-status}). What is on record is kept.")
+            say("Start it again, a demo without --fresh: what was under way goes on.")
     except KeyboardInterrupt:
         say("Ending …")
     finally:
         signal.signal(signal.SIGINT, signal.SIG_IGN)
-        _end(children)
+        _end(list(children.values()))
     return status
 
 

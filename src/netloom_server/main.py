@@ -247,7 +247,7 @@ def _prepare(arguments: argparse.Namespace, data: Path, token: str) -> str:
         seed(arguments.demo, data / "standins", engine().library)
     runs, intents = Run.objects.filter(state__in=LIVE).count(), len(open_intents())
     if runs or intents:
-        text = f"{runs} runs were under way and go on now; {intents} writes are settled by looking at the devices."
+        text = f"Runs under way that go on now: {runs}. Writes settled by looking at the devices: {intents}."
         print(text, file=sys.stderr, flush=True)
     return SignInLink.make(owner())
 

@@ -146,7 +146,7 @@ def test_a_start_after_a_death_says_so_and_an_orderly_one_does_not(server: Serve
     )
     server.start()
     assert "ended without warning" in server.log()
-    assert "1 runs were under way and go on now" in server.log()
+    assert "Runs under way that go on now: 1." in server.log()
     assert server.end() == 0
     before = len(server.log())
     server.start()
