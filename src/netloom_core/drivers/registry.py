@@ -181,9 +181,10 @@ class Drivers:
         return self.owners.gateway(target.line, host)
 
     def _protocol(self, target: Target) -> str:
-        profile = self.library.need(target.profile)
-        name = profile.channel_for(target.line.kind, target.line.protocol)
-        return profile.channels[name].protocol if name else ""
+        """Empty where nobody knows, as of one whose profile is no more: opening it says so."""
+        profile = self.library.get(target.profile)
+        name = profile.channel_for(target.line.kind, target.line.protocol) if profile is not None else ""
+        return profile.channels[name].protocol if profile is not None and name else ""
 
     async def open(self, target: Target) -> Any:
         profile = self.library.need(target.profile)

@@ -112,12 +112,12 @@ async def test_a_device_with_many_values_has_time_to_tell_them(library: Library,
 def test_units_behind_one_gateway_take_turns_and_hosts_do_not(library: Library) -> None:
     drivers = Drivers(library, Owners())
 
-    def at(address: str) -> Turns | None:
-        return drivers.shared(Target("d", "D", "harrack-h2", NET, address))
+    def at(address: str, profile: str = "harrack-h2") -> Turns | None:
+        return drivers.shared(Target("d", "D", profile, NET, address))
 
     assert at("127.20.10.9#1") is at("127.20.10.9#2") is not None
     assert at("127.20.10.9#1") is not at("127.20.10.8#1")
-    assert at("127.20.10.9") is None
+    assert at("127.20.10.9") is at("127.20.10.9#1", "of-nobody") is None
 
 
 @pytest.mark.parametrize(("seconds", "seen"), [(20, "nobody"), (60, "unseen")])
