@@ -254,8 +254,15 @@ async def test_the_parts_of_a_nodes_answer_come_in_any_order(library: Library, t
 
 async def test_one_lost_poll_is_no_absence(library: Library) -> None:
     transport, node = await false_node(Late)
-    driver = await Drivers(library, Owners()).open(Target("d", "Node", "lumenfold-n4", LINE, FALSE_NODE))
+    owners = Owners()
+    driver = await Drivers(library, owners).open(Target("d", "Node", "lumenfold-n4", LINE, FALSE_NODE))
+    behind = Node(owners.shared(LINE, artnet.PORT), FALSE_NODE, 0.3)
     try:
+        async with behind.open():
+            assert 3 in await behind.ports()
+        assert node.lost == {0}
+        node.lost.clear()
+        await asyncio.sleep(1.5)  # what is still to come of that poll
         assert (await driver.identify()).firmware == "1.0"
         assert node.lost == {0}
     finally:

@@ -46,11 +46,15 @@ class Node:
 
     async def ports(self, seconds: float = artnet.PARTS_S) -> list[int]:
         """Port addresses of its outputs, as far as they come within so long of the first. Raises NobodyThere where no
-        poll is answered."""
+        poll of two is answered."""
         await self._port.send(artnet.poll(), self.host)
         found: dict[int, artnet.PollReply] = {}
-        until = self._now + POLL_S
-        while (data := await self._next(until)) is not None:
+        again, until = self._now + artnet.ANSWERS_S, self._now + POLL_S
+        while (data := await self._next(until if found else again)) is not None or (again < until and not found):
+            if data is None:
+                again = until
+                await self._port.send(artnet.poll(), self.host)
+                continue
             try:
                 reply = artnet.parse_reply(data)
             except ProtocolError:
