@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import math
 from collections.abc import Callable, Coroutine
 from typing import Any
 
@@ -48,9 +49,11 @@ from netloom_core.trace import RUN
 
 log = logging.getLogger("netloom.engine")
 READ_AT_ONCE = 24
-LOOK_AT_ONCE = 64  # each for so long at most that one request can wait for as many as it may name
+LOOK_AT_ONCE = 64
+LOOK_S = 20.0  # for all that one request names, which waits for them
 LET_GO_S = 5.0  # for what is held, when the server is told to end
-STATES_S = 3.0
+STATES_S = 3.0  # of one device, for whoever wants to see it
+ASKED_S = 10.0  # the same where it is asked for what it has now: a busy one takes a while, and so does a long list
 LOOK_EVERY_S = 5.0  # how often watch mode asks whether it is time
 CUT_OFF = "Netloom was cut off in the middle; what came of it is not known."
 
@@ -218,9 +221,9 @@ class Engine:
         known = talk.known
         await self._records.save_reading(target.device, known.told, known.identity, time, known.unreadable)
 
-    async def _states(self, command: commands.States) -> dict[str, Any]:
+    async def _states(self, command: commands.States, seconds: float = STATES_S) -> dict[str, Any]:
         try:
-            async with asyncio.timeout(STATES_S):
+            async with asyncio.timeout(seconds):
                 talk = await self.sessions.talk(await self._target(command.device), "look", Priority.WATCH)
                 return {"states": await talk.states()}
         except (NetloomError, TimeoutError) as error:
@@ -258,12 +261,15 @@ class Engine:
     async def _look(self, command: commands.Look) -> dict[str, Any]:
         states: dict[str, dict[str, str]] = {}
         troubles: dict[str, str] = {}
+        rounds = math.ceil(len(command.devices) / LOOK_AT_ONCE)
+        until = asyncio.get_running_loop().time() + LOOK_S
 
         async def one(device: str) -> None:
             if not command.ask:
                 states[device] = await self._watching.look_at(device)
                 return
-            told = await self._states(commands.States(device=device))
+            left = until - asyncio.get_running_loop().time()
+            told = await self._states(commands.States(device=device), min(ASKED_S, LOOK_S / rounds, left))
             states[device] = told["states"]
             if trouble := told.get("trouble"):
                 troubles[device] = trouble

@@ -64,6 +64,14 @@ async def test_who_is_not_on_that_line_does_not_wait_for_it(library: Library) ->
     assert max(asked) < 3.0 * SILENT / 4
 
 
+async def test_whoever_looks_waits_no_longer_than_a_request_may(library: Library) -> None:
+    bus, loop = Shared(library), asyncio.get_running_loop()
+    begun = loop.time()
+    told = await bus.engine.do({"do": "look", "devices": list(bus.store.records), "ask": True})
+    assert loop.time() - begun < 21.0
+    assert len(told["troubles"]) >= SILENT
+
+
 @pytest.mark.parametrize("stopped", [False, True])
 async def test_one_is_sent_away_at_a_time(library: Library, stopped: bool) -> None:
     """Asking for one that is away takes the time in which another would have come back unseen."""
