@@ -124,7 +124,9 @@ class Look:
     async def all_of(self, asked: Iterable[Awaitable[None]]) -> None:
         """Until all are done. A fault in following one answer is a note on that one, and costs the others nothing."""
         for end in await asyncio.gather(*asked, return_exceptions=True):
-            if isinstance(end, Exception):
+            if isinstance(end, NetloomError):
+                self.note(f"Not everybody could be asked: {end.message}")
+            elif isinstance(end, Exception):
                 log.error("an answer could not be followed", exc_info=end)
                 self.note("One answer could not be followed: a mistake of Netloom's own, which the log has.")
 
