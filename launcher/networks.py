@@ -18,7 +18,7 @@ import sys
 from pathlib import Path
 
 SIOCGIFFLAGS, SIOCSIFFLAGS, IFF_UP = 0x8913, 0x8914, 0x1
-SIDE_BY_SIDE = 6  # part of the time tests wait for lines, browsers and starts
+SIDE_BY_SIDE = 8  # part of the time tests wait for lines, browsers and starts
 LISTENING = ("standins", "made_up", "peers", "laboratory", "scenarios", "browser")  # folders of tests that open ports
 
 

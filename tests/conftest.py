@@ -24,10 +24,18 @@ settings.load_profile("netloom")
 ROOT = Path(__file__).resolve().parents[1]
 
 
-# How long a file takes about, by folder, and which folders mostly wait for lines instead of keeping the processor busy.
+# Seconds that a file takes about where they are many; and which folders mostly wait for lines instead of keeping the
+# processor busy.
 ABOUT_S = {
-    "browser": 100, "scenarios": 80, "laboratory": 70, "boundaries": 50, "standins": 40, "core/lines": 40,
-    "made_up": 20, "server": 10, "peers": 10, "core/engine": 10,
+    "standins/models": 240, "browser/first_round": 200, "browser/routing": 190, "laboratory/wire": 180,
+    "standins/moving": 160, "scenarios/every_way_in": 145, "standins/serial_methods": 135, "browser/survey": 125,
+    "standins/firmware": 115, "scenarios/trouble": 95, "browser/units": 90, "browser/configure": 80,
+    "standins/network_methods": 80, "scenarios/survey_of_the_demo": 70, "standins/rdm": 65,
+    "scenarios/first_round_cli": 60, "browser/counted": 55, "laboratory/servers": 55, "scenarios/universes": 55,
+    "scenarios/keeping": 55, "scenarios/kills": 45, "boundaries/imports": 45, "standins/hostile_answers": 40,
+    "standins/by_standard": 35, "made_up/rounds": 30, "core/lines/late": 30, "peers/snmpd": 30,
+    "standins/procedures": 30, "standins/late_answers": 25, "laboratory/leases": 25, "server/schema": 25,
+    "laboratory/interfaces": 25, "scenarios/server_live": 25, "browser/people": 20, "server/hostile": 20,
 }  # fmt: skip
 WAITING = ("laboratory", "standins", "made_up", "peers")
 # Without a socket the clock jumps; with both ends in one process it stands still while that is kept from running.
@@ -42,7 +50,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         files.setdefault(item.path, []).append(item)
 
     def about(path: Path) -> int:
-        return ABOUT_S.get(path.parent.relative_to(ROOT / "tests").as_posix(), 3)
+        return ABOUT_S.get(path.relative_to(ROOT / "tests").as_posix().replace("test_", "").removesuffix(".py"), 3)
 
     placed: list[tuple[float, Path]] = []
     for waiting in (False, True):
