@@ -12,6 +12,7 @@ import pytest_asyncio
 from zeroconf import IPVersion, ServiceInfo
 from zeroconf.asyncio import AsyncZeroconf
 
+from netloom_core.errors import Crowded
 from netloom_core.library.load import Library
 from netloom_core.model.access import Access, Login
 from netloom_core.model.device import Credentials
@@ -142,14 +143,18 @@ async def test_an_answer_that_cannot_be_followed_costs_the_others_nothing(here: 
     async def follow(name: str) -> None:
         if name == "bad":
             raise KeyError(name)
+        if name == "full":
+            raise Crowded("This computer takes no more UDP just now.")
         seen.append(name)
 
     look = here.look()
     notes: list[str] = []
     look.note = notes.append
-    await look.all_of([follow("a"), follow("bad"), follow("b")])
+    await look.all_of([follow("a"), follow("bad"), follow("full"), follow("b")])
     assert seen == ["a", "b"]
-    assert len(notes) == 1
+    mistake, trouble = notes
+    assert "mistake" in mistake
+    assert trouble == "Not everybody could be asked: This computer takes no more UDP just now."
 
 
 async def test_ws_discovery_hostile(here: Field, monkeypatch: pytest.MonkeyPatch) -> None:
