@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import math
 from collections import deque
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -45,6 +46,34 @@ class Inbox:
                 async with asyncio.timeout(left):
                     await self._there.wait()
         return self._came.popleft()
+
+
+class Asked:
+    """Answers to one question, for `seconds` in all. Where `over_in` is not said within `again` seconds of it, the
+    question is sent once more: one lost packet is no silence."""
+
+    def __init__(self, port: SharedPort, inbox: Inbox, host: str, question: bytes) -> None:
+        self._port, self._inbox, self._host, self._question = port, inbox, host, question
+        self._until = self._again = 0.0
+
+    async def say(self, seconds: float, again: float = math.inf) -> None:
+        await self._port.send(self._question, self._host)
+        now = asyncio.get_running_loop().time()
+        self._until, self._again = now + seconds, now + again
+
+    def over_in(self, seconds: float) -> None:
+        """An answer came: others may come for so long at most, and it is not asked once more."""
+        self._until = min(self._until, asyncio.get_running_loop().time() + seconds)
+        self._again = math.inf
+
+    async def next(self) -> bytes | None:
+        """The next datagram of the inbox, an answer or not; None when the time is over."""
+        came = await self._inbox.next(min(self._again, self._until))
+        if came is None and self._again < self._until:
+            self._again = math.inf
+            await self._port.send(self._question, self._host)
+            came = await self._inbox.next(self._until)
+        return came[0] if came is not None else None
 
 
 class SharedPort:

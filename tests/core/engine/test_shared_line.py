@@ -64,7 +64,11 @@ async def test_who_is_not_on_that_line_does_not_wait_for_it(library: Library) ->
     assert max(asked) < 3.0 * SILENT / 4
 
 
-async def test_whoever_looks_waits_no_longer_than_a_request_may(library: Library) -> None:
+@pytest.mark.parametrize("at_once", [8, 64])
+async def test_whoever_looks_waits_no_longer_than_a_request_may(
+    library: Library, monkeypatch: pytest.MonkeyPatch, at_once: int
+) -> None:
+    monkeypatch.setattr("netloom_core.engine.engine.LOOK_AT_ONCE", at_once)
     bus, loop = Shared(library), asyncio.get_running_loop()
     begun = loop.time()
     told = await bus.engine.do({"do": "look", "devices": list(bus.store.records), "ask": True})

@@ -6,7 +6,7 @@ A node of more than four ports answers with several replies, told apart by their
 
 from __future__ import annotations
 
-import asyncio
+import math
 from collections.abc import AsyncGenerator, Callable, Hashable, Sequence
 from contextlib import aclosing
 from typing import Any
@@ -17,7 +17,7 @@ from netloom_core.drivers.bound import BoundDriver, Told, identity_from
 from netloom_core.drivers.carrier import TOLD_S, Presence
 from netloom_core.drivers.wire import Unreadable, canonical, from_text
 from netloom_core.errors import NoAnswer, NobodyThere, ProtocolError
-from netloom_core.links.shared_udp import SharedPort
+from netloom_core.links.shared_udp import Asked, SharedPort
 from netloom_core.model.device import Identity, Target
 from netloom_core.model.image import Image
 from netloom_core.profiles.profile import Bound, Profile
@@ -82,23 +82,17 @@ class ArtNetDriver(BoundDriver):
         """Packets of that kind, sent to whoever asked or to everybody. Once the node began, it is soon done, as a
         `whole`; else whoever takes them knows how many come, and waits for the last one. What only asks is sent `again`
         to one that is silent longer than it may be: one lost packet is no absence."""
-        loop = asyncio.get_running_loop()
-        host = self.target.address
+        host, begun = self.target.address, False
         async with self._port.listening(host) as inbox:
-            await self._port.send(packet, host)
-            until, begun = loop.time() + seconds, False
-            soon = loop.time() + min(artnet.ANSWERS_S, seconds / 2) if again else until
-            while (came := await inbox.next(min(soon, until))) is not None or soon < until:
-                if came is None:
-                    soon = until
-                    await self._port.send(packet, host)
-                    continue
-                if not _is(came[0], code):
+            asked = Asked(self._port, inbox, host, packet)
+            await asked.say(seconds, min(artnet.ANSWERS_S, seconds / 2) if again else math.inf)
+            while (data := await asked.next()) is not None:
+                if not _is(data, code):
                     continue  # others on this computer talk with it, too
-                if not begun and whole:
-                    begun, until = True, min(until, loop.time() + artnet.PARTS_S)
-                    soon = until
-                yield came[0]
+                if whole and not begun:
+                    begun = True
+                    asked.over_in(artnet.PARTS_S)
+                yield data
 
     async def identify(self) -> Identity:
         first = min((await self._poll()).items())[1]

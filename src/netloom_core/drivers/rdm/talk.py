@@ -12,7 +12,7 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
 from netloom_core.errors import Absent, Busy, DeviceError, NoAnswer, NobodyThere, ProtocolError, Refused
-from netloom_core.links.shared_udp import Inbox, SharedPort
+from netloom_core.links.shared_udp import Asked, Inbox, SharedPort
 from netloom_core.protocols import artnet, artnet_rdm, rdm
 
 POLL_S = 3.2  # a node may wait a random second before it answers a poll
@@ -47,20 +47,17 @@ class Node:
     async def ports(self, seconds: float = artnet.PARTS_S) -> list[int]:
         """Port addresses of its outputs, as far as they come within so long of the first. Raises NobodyThere where no
         poll of two is answered."""
-        await self._port.send(artnet.poll(), self.host)
+        assert self._inbox is not None
+        asked = Asked(self._port, self._inbox, self.host, artnet.poll())
+        await asked.say(POLL_S, artnet.ANSWERS_S)
         found: dict[int, artnet.PollReply] = {}
-        again, until = self._now + artnet.ANSWERS_S, self._now + POLL_S
-        while (data := await self._next(until if found else again)) is not None or (again < until and not found):
-            if data is None:
-                again = until
-                await self._port.send(artnet.poll(), self.host)
-                continue
+        while (data := await asked.next()) is not None:
             try:
                 reply = artnet.parse_reply(data)
             except ProtocolError:
                 continue
             if not found:
-                until = min(until, self._now + seconds)
+                asked.over_in(seconds)
             found[reply.bind_index] = reply
         if not found:
             raise NobodyThere(f"The node at {self.host} answers no poll of Art-Net.", "Look at its power and cable.",
