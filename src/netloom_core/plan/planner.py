@@ -187,9 +187,24 @@ def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = Tr
             _add_store(subject, plan, sorted_.late)
     if sorted_.fleeting:
         plan.steps.append(_step(subject, "write", sorted_.fleeting, SECONDS["write"]))
+    if keep:
+        _name_again(subject, plan)
     _remark(subject, plan, changes)
     remark_unsafe(subject, plan)
     return plan
+
+
+def _name_again(subject: Subject, plan: DevicePlan) -> None:
+    """What may be done once more where the last reading shows that just that lacks (run/closing.py)."""
+    if not plan.steps:
+        return
+    by_path = subject.profile.by_path
+    again = ["write"] if any(step.action == "write" for step in plan.steps[:-1]) else []
+    kept = any(by_path[c["path"]].kept != "never" for step in plan.steps for c in step.params["changes"])
+    if kept and Ability.STORE in subject.abilities and "startup" in subject.abilities.sets:
+        again.append("store")
+    if again:
+        plan.steps[-1].params["again"] = again
 
 
 def _reachable(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> bool:

@@ -48,9 +48,9 @@ class Item(Part):
     """One value. `use` says whether it is decided (in the four sets), live (watched) or driven (acted on).
 
     `takes` tells when a written value works; `kept` what a power cut does to it; `role` marks what the
-    device is reached or called by. `level` is the level of access that writing it needs, `opens` of a password the
-    level whose code it is, where that is not the usual one. `bind` has, by channel, how it is read, written, watched
-    and driven.
+    device is reached or called by; `settles` how many seconds a value that was taken may need until it works and is
+    told. `level` is the level of access that writing it needs, `opens` of a password the level whose code it is, where
+    that is not the usual one. `bind` has, by channel, how it is read, written, watched and driven.
     `locked` is the value of a panel-lock at which the device's own keys do nothing; a run may set it while it works.
     `safe` is what it has to be when the power comes back: any other value is kept for a reason only.
     `point` is its short name where it is live or driven, `kind` what it is there; `targets` are the states that it
@@ -64,6 +64,7 @@ class Item(Part):
     default: Any = None
     takes: Literal["at-once", "on-store", "on-restart"] = "at-once"
     kept: Literal["when-stored", "always", "never"] = "when-stored"
+    settles: float = Field(default=0.0, ge=0, le=60)
     level: str = ""
     opens: str = ""
     reserved: str = ""

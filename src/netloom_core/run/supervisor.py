@@ -16,6 +16,7 @@ from contextlib import AbstractAsyncContextManager, nullcontext
 from typing import Protocol
 
 from netloom_core.clock import Clock
+from netloom_core.documents.tree import Document
 from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError, NoAnswer, OwnFault, StalePlan
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
@@ -38,6 +39,7 @@ from netloom_core.model.work import (
 )
 from netloom_core.profiles.locked import why_locked
 from netloom_core.run.answers import Answers
+from netloom_core.run.closing import Closing
 from netloom_core.run.insist import insist, own_fault
 from netloom_core.run.steps.base import Records, Search, StepContext, nowhere
 from netloom_core.run.steps.registry import STEPS
@@ -147,11 +149,14 @@ class _Device:
         self._answers = answers
         self._run = run
         self._search = search
+        self._first: Document = {}
+        self._steps: list[StepState] = []
 
     async def carry_out(
         self, steps: list[StepState], target: Target | NetloomError | None, intents: Mapping[int, JournalEntry]
     ) -> None:
         stopped = ""
+        self._steps = steps
         for step in steps:
             if step.state in SETTLED:
                 if step.state in (FAILED, UNKNOWN):
@@ -159,6 +164,7 @@ class _Device:
                 continue
             if stopped and step.params.get("always") and steps[0].state != SKIPPED:
                 target = await self._step(step, target, intents.get(step.ordinal))
+                await self._close_plan(steps, step, target)
                 await self._kept(step)
                 continue
             if not stopped and step.ordinal not in intents:
@@ -170,9 +176,28 @@ class _Device:
                     step.state, step.message = SKIPPED, stopped
                 else:
                     target = await self._step(step, target, intents.get(step.ordinal))
+                await self._close_plan(steps, step, target)
             await self._kept(step)
             if step.state in (FAILED, UNKNOWN):
                 stopped = "An earlier step on this device did not succeed; this one was not begun."
+
+    async def _close_plan(self, steps: list[StepState], step: StepState, target: Target | NetloomError | None) -> None:
+        """With its last step settled, and before that is on record, the plan is proven as a whole: after a crash in
+        between that step is looked at once more, and the proof made then."""
+        if step is not steps[-1] or not isinstance(target, Target) or step.state not in SETTLED:
+            return
+        closing = Closing(lambda of: self._context(of, target, None), self._first)
+        try:
+            changed = await closing.close(steps)
+        except NetloomError as error:
+            log.warning("the end of run %s on %s: %s", self._run.id, step.device, error.message)
+            changed = await closing.broken(steps, error)
+        except Exception as error:
+            log.exception("the proof at the end of run %s on %s broke", self._run.id, step.device)
+            changed = await closing.broken(steps, own_fault(error))
+        for one in changed:
+            if one is not step:
+                await self._kept(one)
 
     def _alone(
         self, step: StepState, target: Target | NetloomError | None, stopped: str
@@ -269,6 +294,8 @@ class _Device:
             library=self._library,
             open_intent=intent,
             search=self._search,
+            first=self._first,
+            earlier=self._steps[: self._steps.index(step)],
         )
 
     def _failed(self, step: StepState, error: NetloomError, context: StepContext | None) -> None:

@@ -63,6 +63,11 @@ class MemoryDevice:
 
     follows: dict[str, tuple[str, Any]] = field(default_factory=dict)  # by a path that is written: what it changes, too
 
+    limits: dict[str, tuple[Any, Any]] = field(default_factory=dict)  # by path: least and most that it really takes
+    late_s: float = 0.0  # after which what it said yes to works
+    starts_with: dict[str, Any] = field(default_factory=dict)  # by path: what it has after each power cut, kept or not
+    forgets: frozenset[str] = frozenset()  # paths that it never keeps, whatever it is told
+
     silent: bool = False
     lies_about: str = ""
     untold: dict[str, frozenset[str]] = field(default_factory=dict)  # by set: paths of which it tells no value
@@ -96,12 +101,17 @@ class MemoryDevice:
     def take(self, path: str, value: Any) -> None:
         """A value written from outside or at its own front."""
         setting = self._setting(path)
-        if setting.takes == "at-once":
+        if path in self.limits:
+            least, most = self.limits[path]
+            value = min(max(value, least), most)
+        if setting.takes == "at-once" and self.late_s:
+            asyncio.get_running_loop().call_later(self.late_s, put, self.running, path, value)
+        elif setting.takes == "at-once":
             self._check(path, value)
             put(self.running, path, value)
         else:
             put(self._buffer, path, value)
-        if setting.kept == "always":
+        if setting.kept == "always" and path not in self.forgets:
             put(self.startup, path, value)
         if path in self.follows:
             put(self.running, *self.follows[path])
@@ -121,7 +131,7 @@ class MemoryDevice:
             if setting.takes == "on-store" and value is not MISSING:
                 put(self.running, path, value)
                 remove(self._buffer, path)
-            if setting.kept == "never":
+            if setting.kept == "never" or path in self.forgets:
                 continue
             now = value if setting.takes == "on-restart" and value is not MISSING else get(self.running, path)
             if setting.takes == "on-restart" and value is MISSING:
@@ -159,6 +169,8 @@ class MemoryDevice:
             else:
                 value = get(default_document(self.profile), path)
                 remove(fresh, path) if value is MISSING else put(fresh, path, value)
+        for path, value in self.starts_with.items():
+            put(fresh, path, value)
         self.running, self._buffer = fresh, {}
         self.points = rest_of(self.profile)
         address = self.profile.with_role("address")

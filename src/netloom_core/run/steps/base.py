@@ -36,6 +36,7 @@ Result = TypeVar("Result")
 PATIENCE_S = 6.0  # how long a silent device is asked again before a step gives up
 UNCLEAR_S = 15.0  # more, at most, for one that answers: until it is known to what, and who says that
 PAUSE_S = 0.25
+LATE_S, LOOK_AGAIN_S = 4.0, 0.5  # how long a value that was said to be taken may not be told yet, and between looks
 PASSING: tuple[type[NetloomError], ...] = (NoAnswer, ProtocolError, Unproven)  # of a device that may answer in a moment
 
 
@@ -142,6 +143,8 @@ class StepContext:
     cut: str = "Netloom was cut off"  # why an intent has to be settled by a look
     search: Search = nowhere
     unreadable: Mapping[str, str] = field(default_factory=dict)  # of the last reading, by path: why
+    earlier: Sequence[StepState] = ()  # the device's steps before this one
+    first: Document = field(default_factory=dict)  # what ran before the first write of this run, for all its steps
     _rows: dict[str, Row] = field(default_factory=dict)
     consequences: list[dict[str, Any]] = field(default_factory=list)  # what it changed by itself
     unproven: list[str] = field(default_factory=list)  # reasons why the word at the end is not `done`
@@ -349,6 +352,23 @@ async def act_and_look(
     except NetloomError as error:
         await context.conclude("unknown", (trouble or error).message)
         raise NoAnswer(silent, hint, target=context.target.device) from error
+
+
+async def look_again(
+    context: StepContext,
+    sets: dict[str, Document],
+    waiting: Callable[[Mapping[str, Document]], bool],
+    seconds: float = LATE_S,
+) -> dict[str, Document]:
+    """What it said yes to may work and be told only a moment later: the sets as last read, after at most `seconds`."""
+    deadline = asyncio.get_running_loop().time() + seconds
+    while waiting(sets) and asyncio.get_running_loop().time() < deadline:
+        await asyncio.sleep(LOOK_AGAIN_S)
+        try:
+            sets = await context.patiently(lambda: context.read("running", "startup"))
+        except NetloomError:  # what it told when it last could counts
+            return sets
+    return sets
 
 
 async def settled_by_looking(context: StepContext, which: str) -> None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from netloom_core.documents.tree import MISSING, Document, get
+from netloom_core.model.said import Of, Seen, of_all, seen, word
 
 NOT_TOLD = "the device does not tell it"
 
@@ -27,15 +28,25 @@ def read_back(
     return told
 
 
-def otherwise(told: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+def seen_of(row: Mapping[str, Any]) -> Seen:
+    """Of a change with its read-back; one without was not looked at."""
+    told = "untold" not in row
+    return seen(asked="read_back" in row, told=told, fits=told and row.get("read_back") == row["to"])
+
+
+def otherwise(told: Iterable[dict[str, Any]]) -> list[dict[str, Any]]:
     """Those that were told, and are another value than wanted."""
-    return [row for row in told if "untold" not in row and row["read_back"] != row["to"]]
+    return [row for row in told if seen_of(row) is Seen.OTHERWISE]
 
 
-def untold(told: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+def untold(told: Iterable[dict[str, Any]]) -> list[dict[str, Any]]:
     return [row for row in told if "untold" in row]
 
 
 def word_of(told: Sequence[dict[str, Any]]) -> str:
-    """The outcome in the journal of something of which no more is known than this."""
-    return "failed" if otherwise(told) else "unknown" if untold(told) else "done"
+    """The outcome in the journal of something that was cut off, and of which no more is known than this.
+
+    Not told is not known then: nobody saw that it was done, either.
+    """
+    found = of_all(map(seen_of, told)) if told else Seen.AS_WANTED
+    return word(Of.STEP, Seen.NOT_LOOKED if found is Seen.NOT_TOLD else found)

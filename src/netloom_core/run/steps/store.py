@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from netloom_core.documents.tree import Document
@@ -10,7 +11,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.planner import kept_untold, waits_for_restart, would_be_kept
 from netloom_core.plan.proof import NO_STARTUP
-from netloom_core.run.steps.base import StepContext, WritingStep, act_and_look, settled_by_looking
+from netloom_core.run.steps.base import StepContext, WritingStep, act_and_look, look_again, settled_by_looking, value_at
 from netloom_core.run.steps.shown import otherwise, untold, word_of
 
 
@@ -38,6 +39,11 @@ class StoreSettings(WritingStep):
             return
         self._still_there(context, keeps, sets["running"])
         self._only_shown(context, keeps, sets)
+        along = _brought_along(context)
+        loose = would_be_kept(context.profile, sets["running"], sets["startup"])
+        named = ", ".join(f"{context.called(path)} {along[path]!r}" for path in loose if path in along)
+        if named:
+            context.step.message = f"With it is kept {named}, which the device changed by itself."
         await context.intend(keeps)
         sets, trouble = await act_and_look(
             context,
@@ -45,6 +51,13 @@ class StoreSettings(WritingStep):
             silent=f"{context.target.name} fell silent while it stored: nobody knows whether its values are kept.",
             hint="When it answers again, read it: what is not kept is then planned anew.",
         )
+        if trouble is None:
+
+            def waiting(now: Mapping[str, Document]) -> bool:
+                kept = self._kept(context, keeps, now["startup"]) if now["startup"] else []
+                return bool(otherwise([*self._works(context, now), *kept]))
+
+            sets = await look_again(context, sets, waiting)
         await self._confirm(context, keeps, sets, trouble)
 
     def _still_there(self, context: StepContext, keeps: list[dict[str, Any]], running: Document) -> None:
@@ -81,10 +94,15 @@ class StoreSettings(WritingStep):
                 "Read it again, and plan again.",
                 target=context.target.device,
             )
-        more = [p for p in would_be_kept(context.profile, sets["running"], sets["startup"]) if p not in shown]
+        mine = _brought_along(context)
+        more = [
+            path
+            for path in would_be_kept(context.profile, sets["running"], sets["startup"])
+            if path not in shown and not (path in mine and value_at(sets["running"], path) == mine[path])
+        ]
         if more:
             raise StalePlan(
-                f"{context.target.name} would also keep {more[0]}"
+                f"{context.target.name} would also keep {context.called(more[0])}"
                 f"{'' if len(more) == 1 else f' and {len(more) - 1} more'}, which the plan did not show. "
                 "Nothing was stored.",
                 "Somebody changed it meanwhile. Look at the values and plan again.",
@@ -102,7 +120,7 @@ class StoreSettings(WritingStep):
         seen = seen and all(context.row(work["path"]).works_by for work in context.step.params.get("works", []))
         return seen and word_of([*self._kept(context, keeps, sets["startup"]), *self._works(context, sets)]) == "done"
 
-    def _works(self, context: StepContext, sets: dict[str, Document]) -> list[dict[str, Any]]:
+    def _works(self, context: StepContext, sets: Mapping[str, Document]) -> list[dict[str, Any]]:
         """What its running set shows of those that are to work from now on."""
         works = [
             change
@@ -148,3 +166,8 @@ class StoreSettings(WritingStep):
         if not keeps and not sets["startup"]:
             context.unproven.append(NO_STARTUP)
         await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven[:3]), shown)
+
+
+def _brought_along(context: StepContext) -> dict[str, Any]:
+    """What the device changed by itself as this run wrote to it, by path: it belongs to what was approved."""
+    return {one["path"]: one["to"] for step in context.earlier for one in step.evidence.get("consequences", [])}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -16,10 +16,13 @@ from netloom_core.model.work import StepState
 from netloom_core.plan.proof import NO_RUNNING
 from netloom_core.profiles.item import Item
 from netloom_core.run.steps.base import (
+    LATE_S,
+    LOOK_AGAIN_S,
     StepContext,
     WritingStep,
     act_and_look,
     after_values,
+    look_again,
     settled_by_looking,
     undone,
     value_at,
@@ -83,8 +86,28 @@ class WriteSettings(WritingStep):
             silent=f"{context.target.name} fell silent while it was written to: nobody knows which of {many} it took.",
             hint="Look at its power and cable. When it answers again, read it: what is left is then planned anew.",
         )
+        if not context.first:
+            context.first.update(before)
+        if trouble is None:
+            sets = await self._once_it_works(context, todo, sets)
         self._consequences(context, before, sets["running"])
         await self._confirm(context, todo, sets, trouble)
+
+    async def _once_it_works(
+        self, context: StepContext, todo: Sequence[Change], sets: dict[str, Document]
+    ) -> dict[str, Document]:
+        """It said yes: a value that is told as before may be another one in a moment."""
+        late = [change for change in todo if self._seen_now(context, change)]
+
+        def waiting(now: Mapping[str, Document]) -> bool:
+            return any(
+                value_at(now[self._seen_now(context, change)], change.path) == change.before != change.after
+                for change in late
+                if now[self._seen_now(context, change)]
+            )
+
+        settles = max((context.setting(change.path).settles for change in late), default=0.0)
+        return await look_again(context, sets, waiting, max(LATE_S, settles + LOOK_AGAIN_S))
 
     def _consequences(self, context: StepContext, before: Document, now: Document) -> None:
         """What else changed meanwhile, as devices do by themselves: told as such, and no change of ours."""
