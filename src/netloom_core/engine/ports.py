@@ -52,7 +52,8 @@ class Order:
 
     `profile` is the one that `wanted` was recorded with, `steps` those of the run to take back. `places` is what is
     wrong with the place that it is to have, told where the plan touches that. `fed` is by what it has its power:
-    `device`, `name`, `point`, `label`. `file` is the firmware that is to be loaded (plan/loading.py).
+    `device`, `name`, `point`, `label`. `file` is the firmware that is to be loaded (plan/loading.py). `recent` are its
+    latest steps of other runs, newest first, where values of its model may wait for a store.
     """
 
     device: str
@@ -65,6 +66,7 @@ class Order:
     places: tuple[str, ...] = ()
     fed: Mapping[str, str] = field(default_factory=dict)
     file: Mapping[str, Any] = field(default_factory=dict)
+    recent: tuple[StepState, ...] = ()
 
 
 @dataclass

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
 
 from netloom_core.documents.tree import ALL_READ, Document
 from netloom_core.engine.ports import EventSink, Journal, Store
@@ -74,6 +75,10 @@ class EngineRecords:
 
     async def forget_login(self, device: str) -> None:
         await self._store.devices.forget_login(device)
+        self._told(device)
+
+    async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
+        await self._store.devices.adopt(device, values)
         self._told(device)
 
     async def image(self, file: str) -> Image:

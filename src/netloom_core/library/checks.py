@@ -102,6 +102,9 @@ def _item(profile: Profile, item: Item) -> Iterator[str]:
         yield f"{item.path}: a {item.kind} has two or more states, each once"
     if not (item.decided or item.live or item.drive):
         yield f"{item.path}: it is neither decided nor live nor driven"
+    for path in item.brings:
+        if path not in profile.by_path:
+            yield f"{item.path} brings {path}, which is not described"
     for need in item.needs:
         other = profile.by_path[need.path]
         for value in need.one_of:

@@ -13,8 +13,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from netloom_core.documents.diff import differences, towards
-from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, merged
-from netloom_core.errors import NetloomError, WrongModel
+from netloom_core.documents.tree import ALL_READ, MISSING, Document, get, leaves, merged
+from netloom_core.errors import NetloomError, OutOfRange, Reserved, WrongModel
 from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.allowed import allowed, judged
@@ -151,12 +151,13 @@ def _in_allowed_order(subject: Subject, changes: Sequence[Change], plan: DeviceP
     return sorted_
 
 
-def plan_changes(subject: Subject, changes: Sequence[Change], *, keep: bool = True) -> DevicePlan:
-    """Steps for given changes. `keep=False` leaves out the store, for values to try."""
+def plan_changes(
+    subject: Subject, changes: Sequence[Change], *, keep: bool = True, only_good: bool = False
+) -> DevicePlan:
+    """Steps for given changes. `keep=False` leaves out the store, for values to try. A value that may not be given to
+    its item refuses them all, unless `only_good`: then it is left out by its name."""
     plan, profile = DevicePlan(subject.device), subject.profile
-    for change in changes:
-        if not profile.by_path[change.path].secret:
-            checked(profile, change.path, change.after)
+    changes = _good(subject, changes, plan, raises=not only_good)
     if not keep:
         changes = _only_to_try(subject, changes, plan)
     changes = _not_locked(subject, _let_in(subject, changes, plan), plan)
@@ -205,6 +206,22 @@ def _name_again(subject: Subject, plan: DevicePlan) -> None:
         again.append("store")
     if again:
         plan.steps[-1].params["again"] = again
+
+
+def _good(subject: Subject, changes: Sequence[Change], plan: DevicePlan, *, raises: bool) -> list[Change]:
+    """Without those whose value may not be given to them: each is named, and no other one suffers for it."""
+    good = []
+    for change in changes:
+        try:
+            if not subject.profile.by_path[change.path].secret:
+                checked(subject.profile, change.path, change.after)
+        except (OutOfRange, Reserved) as error:
+            if raises:
+                raise
+            plan.remarks.append(Remark("left-out", f"Left out: {error.message}"))
+        else:
+            good.append(change)
+    return good
 
 
 def _reachable(subject: Subject, changes: Sequence[Change], plan: DevicePlan) -> bool:
@@ -302,7 +319,16 @@ def _add_store(subject: Subject, plan: DevicePlan, written: Sequence[Change]) ->
     keeps += [{"path": path, "to": get(subject.running, path)} for path in loose]
     step = _step(subject, "store", [], SECONDS["store"])
     works = [keep for keep in keeps if keep["path"] in mine and profile.by_path[keep["path"]].takes == "on-store"]
-    step.params |= {"keeps": keeps, "unkept": loose, "works": works, **_not_seen(subject, plan, mine)}
+    coming = {path: value for path, value in subject.waiting.items() if path not in mine}
+    for path, value in coming.items():
+        keep = {"path": path, "to": value}
+        keeps = [*(one for one in keeps if one["path"] != path), keep]
+        works.append(keep)
+        shown = profile.by_path[path].type.show(value)
+        text = f"{profile.called(path)} {shown} was written by an earlier run and waits: this store makes it work."
+        plan.remarks.append(Remark("waiting", text))
+    unkept = [*loose, *(path for path in coming if path not in loose)]
+    step.params |= {"keeps": keeps, "unkept": unkept, "works": works, **_not_seen(subject, plan, mine)}
     plan.steps.append(step)
 
 
@@ -318,7 +344,19 @@ def _not_seen(subject: Subject, plan: DevicePlan, mine: Collection[str]) -> dict
         more = f" and {len(unseen) - 1} more" if len(unseen) > 1 else ""
         text = f"{subject.profile.called(unseen[0])}{more} cannot be read: storing keeps whatever it is now."
         plan.remarks.append(Remark("keeps-untold", text))
-    return {"all": False, "unseen": unseen}
+    brought = _brought(subject, plan, mine)
+    return {"all": False, "unseen": [*unseen, *(path for path in brought if path not in unseen)]}
+
+
+def _brought(subject: Subject, plan: DevicePlan, mine: Collection[str]) -> list[str]:
+    """What the device changes by itself with what is written, as its profile tells; people are told before."""
+    by_path = subject.profile.by_path
+    found = list(dict.fromkeys(p for path in mine for p in by_path[path].brings if p not in mine))
+    if found:
+        names = ", ".join(map(subject.profile.called, found[:4])) + (f" and {len(found) - 4} more" if found[4:] else "")
+        text = f"{names}: the device may change that by itself with it; storing keeps what it is then."
+        plan.remarks.append(Remark("brings", text))
+    return found
 
 
 def _kept_so(subject: Subject, change: Change, row: Row) -> bool:
@@ -376,7 +414,19 @@ def plan_restore(subject: Subject, backup_profile: str, backup: Document) -> Dev
         c for c in towards(subject.running, backup) if c.path in known and not known[c.path].reserved
     ]  # fmt: skip
     gone = [c.path for c in towards({}, backup) if c.path not in known]
-    plan = plan_changes(subject, changes)
+    plan = plan_changes(subject, changes, only_good=True)
+    untold = [p for p in dict(leaves(subject.running)) if p in known and get(backup, p) is MISSING]
+    untold = [p for p in untold if not (known[p].reserved or known[p].secret)]
+    if untold:
+        names = ", ".join(map(subject.profile.called, untold[:5])) + (
+            f" and {len(untold) - 5} more" if len(untold) > 5 else ""
+        )
+        text = f"The backup has no value of {names}: there it stays as it is, and nobody knows whether it was so."
+        plan.remarks.append(Remark("not-in-backup", text))
+    if plan.steps:  # what fits already has to fit at the end, too
+        left = {change.path for change in changes}
+        fits = {p: v for p, v in leaves(backup) if p in known and p not in left and not known[p].secret}
+        plan.steps[-1].params["ends_with"] = fits
     if gone:
         names = ", ".join(gone[:5]) + (f" and {len(gone) - 5} more" if len(gone) > 5 else "")
         plan.remarks.append(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from netloom_core.documents.tree import Document
 from netloom_core.model.lock import Lock
@@ -35,7 +36,7 @@ class DevicePlan:
 class Subject:
     """A device as the planner needs it: what it is, can do and has now. `levels` are those of access whose code is
     known, None where nobody looked; `locks` are on what nobody changes from here; `unreadable` is of what it told no
-    value, by path: why."""
+    value, by path: why; `waiting` are values that an earlier run wrote and that the next store makes work."""
 
     device: str
     profile: Profile
@@ -45,6 +46,7 @@ class Subject:
     levels: frozenset[str] | None = None
     locks: tuple[Lock, ...] = ()
     unreadable: Mapping[str, str] = field(default_factory=dict)
+    waiting: Mapping[str, Any] = field(default_factory=dict)
 
     def opens(self, level: str) -> bool:
         """Whether what needs that level of access can be done."""

@@ -47,10 +47,11 @@ class Shown(Part):
 class Item(Part):
     """One value. `use` says whether it is decided (in the four sets), live (watched) or driven (acted on).
 
-    `takes` tells when a written value works; `kept` what a power cut does to it; `role` marks what the
-    device is reached or called by; `settles` how many seconds a value that was taken may need until it works and is
-    told. `level` is the level of access that writing it needs, `opens` of a password the level whose code it is, where
-    that is not the usual one. `bind` has, by channel, how it is read, written, watched and driven.
+    `takes` tells when a written value works; `kept` what a power cut does to it; `role` marks what the device is
+    reached or called by; `settles` how many seconds a value that was taken may need until it works and is told;
+    `brings` are paths of items that the device changes by itself when this one is written. `level` is the level of
+    access that writing it needs, `opens` of a password the level whose code it is, where that is not the usual one.
+    `bind` has, by channel, how it is read, written, watched and driven.
     `locked` is the value of a panel-lock at which the device's own keys do nothing; a run may set it while it works.
     `safe` is what it has to be when the power comes back: any other value is kept for a reason only.
     `point` is its short name where it is live or driven, `kind` what it is there; `targets` are the states that it
@@ -71,6 +72,7 @@ class Item(Part):
     targets: list[str] = []
     by_way_of: dict[str, list[str]] = {}
     needs: list[Need] = []
+    brings: list[str] = []
     safe: Safe | None = None
     disturbs: list[Disturbs] = []
     role: Literal["", "address", "mask", "gateway", "speed", "name", "password", "panel-lock"] = ""
@@ -129,6 +131,7 @@ class Item(Part):
                 "label": filled(self.label, numbers),
                 "point": filled(self.point, numbers),
                 "where": filled(self.where, numbers),
+                "brings": [filled(path, numbers) for path in self.brings],
                 "needs": [need.model_copy(update={"path": filled(need.path, numbers)}) for need in self.needs],
                 "bind": {name: binding.at(numbers, along) for name, binding in self.bind.items()},
             }

@@ -302,8 +302,10 @@ class MemoryStore:
                 if get(wanted, path) == secret:
                     remove(wanted, path)  # written already, and no reading would ever show it
             order = Order(device, record.target.name, wanted=wanted, version=record.version)
+            done = [s for r in self.all_runs.values() for s in r.steps if s.device == device]
+            order = replace(order, recent=tuple(reversed(done)))
             if run.params["kind"] == "undo":
-                order = replace(order, steps=tuple(undone))
+                order = replace(order, steps=tuple(undone), wanted=copy.deepcopy(record.intended))
             elif run.params["kind"] == "restore":
                 order = replace(order, wanted=record.baseline or {}, profile=record.target.profile)
             elif run.params["kind"] == "firmware":

@@ -98,13 +98,24 @@ async def test_a_store_that_lacks_is_made_where_it_helps(library: Library) -> No
     assert get(rig.box.startup, "/a") == 5
 
 
-async def test_a_told_side_effect_does_not_keep_the_store_away(rig: Rig) -> None:
-    rig.box.follows["/relays/1/action"] = (PULSE, 250)
-    run = await rig.set({"/relays/1/action": "pulse"})
+async def test_a_side_effect_that_the_profile_tells_does_not_keep_the_store_away(library: Library) -> None:
+    rig = with_items(library, a={"brings": ["/b"]}, b={})
+    rig.box.follows["/a"] = ("/b", 7)
+    put(rig.record().intended, "/a", 5)
+    plan = await rig.plan()
+    assert [one["code"] for one in plan.remarks] == ["brings"], "it is shown before"
+    run = await rig.apply(plan)
     assert states(run) == ["done", "done"]
-    assert get(rig.box.startup, "/relays/1/action") == "pulse"
-    assert get(rig.box.startup, PULSE) == 250
-    assert "With it is kept Relay 1 pulse time 250" in run.steps[1].message
+    assert (get(rig.box.startup, "/a"), get(rig.box.startup, "/b")) == (5, 7)
+
+
+async def test_one_that_nobody_told_is_not_kept_unshown(library: Library) -> None:
+    rig = with_items(library, a={}, b={})
+    rig.box.follows["/a"] = ("/b", 7)
+    run = await rig.set({"/a": 5})
+    assert states(run) == ["done", "failed"]
+    assert "changed while this run wrote" in run.steps[1].hint
+    assert states(await rig.apply(await rig.plan())) == ["done"], "shown now, it is stored"
 
 
 async def test_what_changes_later_is_told_at_the_end(rig: Rig) -> None:

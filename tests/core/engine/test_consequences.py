@@ -6,7 +6,7 @@ from netloom_core.library.load import Library
 from netloom_core.testing.rig import Rig, device, states
 
 
-async def test_what_it_changed_by_itself_is_told_and_is_no_change_of_ours(library: Library) -> None:
+async def test_what_it_changed_by_itself_is_told_and_goes_back_with_ours(library: Library) -> None:
     rig = Rig(library, [device(library.need("hallvane-rx8"))])
     rig.box.follows["/relays/1/action"] = ("/relays/1/pulse_ms", 250)
     run = await rig.set({"/relays/1/action": "pulse"})
@@ -16,10 +16,10 @@ async def test_what_it_changed_by_itself_is_told_and_is_no_change_of_ours(librar
     assert step.message == said
     assert step.evidence["consequences"] == [{"path": "/relays/1/pulse_ms", "from": 500, "to": 250}]
     assert [change["path"] for change in step.evidence["changes"]] == ["/relays/1/action"]
-    back = await rig.undo(run)
-    assert [c["path"] for c in back.steps[0].params["changes"]] == ["/relays/1/action"], (
-        "only what was ours is taken back"
-    )
+    plan = await rig.plan("undo", run=run.id)
+    assert [c["path"] for c in plan.steps[0].params["changes"]] == ["/relays/1/action", "/relays/1/pulse_ms"]
+    told = next(one["message"] for one in plan.remarks if one["code"] == "by-itself")
+    assert "Relay 1 pulse time: changed with it by the device itself" in told
 
 
 async def test_nothing_is_said_where_nothing_else_changed(library: Library) -> None:

@@ -18,6 +18,7 @@ from netloom_core.plan.panel import with_panel
 from netloom_core.plan.planner import effect, left_out, number, plan_intended, plan_restore
 from netloom_core.plan.procedures import plan_procedure
 from netloom_core.plan.subject import DevicePlan, Remark, Subject
+from netloom_core.plan.waiting import waiting
 from netloom_core.run.insist import own_fault
 from netloom_core.run.undo import plan_back
 from netloom_core.together import together
@@ -33,7 +34,7 @@ PLANNERS: dict[str, Callable[[Subject, Order, RunState], DevicePlan]] = {
     "procedure": lambda subject, order, run: plan_procedure(subject, str(run.params["procedure"]), fed=order.fed),
     "firmware": lambda subject, order, run: plan_load(subject, order.file),
     "undo": lambda subject, order, run: plan_back(
-        subject, order.steps, over_later=bool(run.params.get("over_later", False))
+        subject, order.steps, decided=order.wanted, over_later=bool(run.params.get("over_later", False))
     ),
 }
 
@@ -173,8 +174,9 @@ class PlanRun:
         await shop.records.save_reading(order.device, known.told, known.identity, time, known.unreadable)
         running, startup = documents["running"], documents["startup"]
         locks = tuple(await shop.records.locks(order.device))
+        waits = waiting(profile, order.recent, running)
         return Subject(
-            order.device, profile, talk.abilities, running, startup, _levels(target), locks, known.unreadable
+            order.device, profile, talk.abilities, running, startup, _levels(target), locks, known.unreadable, waits
         )
 
     async def _spares(

@@ -99,6 +99,10 @@ class Records(Protocol):
         """What people gave to get into it is no more, and its factory's lets in: that was proven."""
         ...
 
+    async def adopt(self, device: str, values: Mapping[str, Any]) -> None:
+        """People want these values now, by path."""
+        ...
+
     async def image(self, file: str) -> Image:
         """A firmware file that is kept. Raises NetloomError where it is not any more."""
         ...
@@ -399,6 +403,9 @@ async def settled_by_looking(context: StepContext, which: str) -> None:
 
 
 def undone(step: StepState) -> list[Change]:
-    """Back to the before-values of a step that may have written."""
+    """Back to the before-values of a step that may have written, from what came of it where that was read."""
+    came = {
+        row["path"]: row["read_back"] for row in step.evidence.get("changes", []) if row.get("read_back") is not None
+    }
     changes = [Change.from_dict(data) for data in step.params.get("changes", [])]
-    return [change.reversed() for change in changes if change.before is not None]
+    return [Change(c.path, came.get(c.path, c.after), c.before) for c in changes if c.before is not None]

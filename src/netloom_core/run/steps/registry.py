@@ -2,6 +2,7 @@
 
 from netloom_core.run.steps.base import Step
 from netloom_core.run.steps.by_hand import ByHand
+from netloom_core.run.steps.decide import Decide
 from netloom_core.run.steps.load import LoadFirmware
 from netloom_core.run.steps.perform import Perform
 from netloom_core.run.steps.power_cycle import PowerCycle
@@ -26,5 +27,6 @@ STEPS: dict[str, Step] = {
         PowerCycle(),
         LoadFirmware(),
         Quiet(),
+        Decide(),
     )
 }

@@ -11,7 +11,7 @@ from netloom_core.model.change import Change
 from netloom_core.model.work import StepState
 from netloom_core.plan.planner import kept_untold, waits_for_restart, would_be_kept
 from netloom_core.plan.proof import NO_STARTUP
-from netloom_core.run.steps.base import StepContext, WritingStep, act_and_look, look_again, settled_by_looking, value_at
+from netloom_core.run.steps.base import StepContext, WritingStep, act_and_look, look_again, settled_by_looking
 from netloom_core.run.steps.shown import otherwise, untold, word_of
 
 
@@ -39,11 +39,6 @@ class StoreSettings(WritingStep):
             return
         self._still_there(context, keeps, sets["running"])
         self._only_shown(context, keeps, sets)
-        along = _brought_along(context)
-        loose = would_be_kept(context.profile, sets["running"], sets["startup"])
-        named = ", ".join(f"{context.called(path)} {along[path]!r}" for path in loose if path in along)
-        if named:
-            context.step.message = f"With it is kept {named}, which the device changed by itself."
         await context.intend(keeps)
         sets, trouble = await act_and_look(
             context,
@@ -94,18 +89,15 @@ class StoreSettings(WritingStep):
                 "Read it again, and plan again.",
                 target=context.target.device,
             )
-        mine = _brought_along(context)
-        more = [
-            path
-            for path in would_be_kept(context.profile, sets["running"], sets["startup"])
-            if path not in shown and not (path in mine and value_at(sets["running"], path) == mine[path])
-        ]
+        more = [p for p in would_be_kept(context.profile, sets["running"], sets["startup"]) if p not in shown]
         if more:
+            by_itself = {one["path"] for step in context.earlier for one in step.evidence.get("consequences", [])}
+            why = "It changed while this run wrote" if more[0] in by_itself else "Somebody changed it meanwhile"
             raise StalePlan(
                 f"{context.target.name} would also keep {context.called(more[0])}"
                 f"{'' if len(more) == 1 else f' and {len(more) - 1} more'}, which the plan did not show. "
                 "Nothing was stored.",
-                "Somebody changed it meanwhile. Look at the values and plan again.",
+                f"{why}. Look at the values and plan again: what it keeps is shown then.",
                 target=context.target.device,
             )
 
@@ -166,8 +158,3 @@ class StoreSettings(WritingStep):
         if not keeps and not sets["startup"]:
             context.unproven.append(NO_STARTUP)
         await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven[:3]), shown)
-
-
-def _brought_along(context: StepContext) -> dict[str, Any]:
-    """What the device changed by itself as this run wrote to it, by path: it belongs to what was approved."""
-    return {one["path"]: one["to"] for step in context.earlier for one in step.evidence.get("consequences", [])}

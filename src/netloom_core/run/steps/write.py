@@ -162,7 +162,7 @@ class WriteSettings(WritingStep):
             secret = context.setting(change.path).secret
             now = value_at(sets["running"], change.path)
             if sets["running"] and not secret:
-                if now == change.after and self._there(change, sets):
+                if now == change.after and self._there(context, change, sets):
                     continue
                 if now not in (change.before, change.after):
                     raise stale(context, change, now)
@@ -172,8 +172,9 @@ class WriteSettings(WritingStep):
     async def _may_be(self, context: StepContext) -> None:
         """Raises where the changes must not be written as things are; nothing was written then."""
 
-    def _there(self, change: Change, sets: dict[str, Document]) -> bool:
-        return True
+    def _there(self, context: StepContext, change: Change, sets: dict[str, Document]) -> bool:
+        """Whether nothing is left to write, of a value that runs: another one may wait for a store to be written over."""
+        return context.setting(change.path).takes != "on-store" or change.before != change.after
 
     def _seen_now(self, context: StepContext, change: Change) -> str:
         """The set that shows the value right after the write; empty where none does yet."""
@@ -303,7 +304,7 @@ class StageSettings(WriteSettings):
         if new.place != context.target.place:
             await check_free(context, new)
 
-    def _there(self, change: Change, sets: dict[str, Document]) -> bool:
+    def _there(self, context: StepContext, change: Change, sets: dict[str, Document]) -> bool:
         return not sets["startup"] or value_at(sets["startup"], change.path) == change.after
 
     def _seen_now(self, context: StepContext, change: Change) -> str:

@@ -11,8 +11,9 @@ from netloom_core.documents.tree import put
 from netloom_core.engine.ports import Order
 from netloom_core.errors import NetloomError
 from netloom_core.library.load import Library
-from netloom_core.model.work import RunState
+from netloom_core.model.work import RunState, StepState
 from netloom_core.plan.procedures import POWER_CYCLE
+from netloom_core.plan.waiting import waits_for_store
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import NotFound
 from netloom_server.firmware.services.files import find
@@ -23,6 +24,8 @@ from netloom_server.installation.services.records import can_be_read, chosen, wa
 from netloom_server.runs.models import Run, Step
 
 SET_BACK = "set back"
+WAITED = ("write", "store", "restart", "perform", "power-cycle")
+MOST_STEPS = 50  # of a device that are looked through for values that wait
 
 
 def orders_of(run: RunState, library: Library) -> list[Order]:
@@ -30,18 +33,32 @@ def orders_of(run: RunState, library: Library) -> list[Order]:
     devices = list(Device.objects.filter(id__in=run.params["ids"]).select_related("line").order_by("name", "id"))
     make = ORDERS[run.params["kind"]](run.params)
     wrong = _wrong_places(devices, library) if run.params["kind"] == "apply" else {}
-    found = []
+    found, recent = [], _recent(devices, library)
     for device in devices:
         refused = _not_ready(device, library)
         if refused:
             found.append(Order(device.id, device.name, refused=refused, version=device.version))
             continue
         try:
-            found.append(replace(make(device, library), places=tuple(wrong.get(device.id, ()))))
+            order = make(device, library)
+            found.append(replace(order, places=tuple(wrong.get(device.id, ())), recent=recent.get(device.id, ())))
         except NetloomError as error:
             refused = f"{error.message} {error.hint}".strip()
             found.append(Order(device.id, device.name, refused=refused, version=device.version))
     return found
+
+
+def _recent(devices: Sequence[Device], library: Library) -> dict[str, tuple[StepState, ...]]:
+    """Their latest steps that wrote, newest first, of those on which values may wait for a store."""
+    profiles = {device.profile: library.get(device.profile) for device in devices}
+    slow = {ident for ident, profile in profiles.items() if profile is not None and waits_for_store(profile)}
+    wanted = [device.id for device in devices if device.profile in slow]
+    steps = Step.objects.filter(device__in=wanted, action__in=WAITED).order_by("-run__number", "-ordinal")
+    found: dict[str, list[StepState]] = defaultdict(list)
+    for step in steps.exclude(state__in=("pending", "skipped")).iterator():
+        if len(found[step.device]) < MOST_STEPS:
+            found[step.device].append(step.as_core())
+    return {device: tuple(steps) for device, steps in found.items()}
 
 
 def _wrong_places(devices: Sequence[Device], library: Library) -> dict[str, list[str]]:
@@ -112,6 +129,7 @@ def _undo(params: dict[str, Any]) -> Maker:
     return lambda device, library: Order(
         device.id,
         device.name,
+        wanted=device.intended,
         steps=tuple(step for step in steps if step.device == device.id),
         version=device.version,
     )

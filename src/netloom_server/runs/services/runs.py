@@ -69,9 +69,12 @@ def approve(plan_id: str, kind: str, by: str, reason: str = "") -> Run:
         raise StalePlan("That plan was carried out already. Nothing was written now.", "Make a new plan.")
     now = dict(Device.objects.filter(id__in=plan.versions).values_list("id", "version"))
     writes = {step["device"] for step in plan.steps}
-    if plan.kind == "apply" and any(now.get(ident) != seen for ident, seen in plan.versions.items() if ident in writes):
+    stale = [ident for ident, seen in plan.versions.items() if ident in writes and now.get(ident) != seen]
+    if stale:  # of every kind: what is done to a device must not go over what somebody decided meanwhile
+        name = names_of(stale).get(stale[0], "a device that was removed")
+        more = f" and {len(stale) - 1} more" if len(stale) > 1 else ""
         raise StalePlan(
-            "The wanted values have changed since the plan was shown. Nothing was written.",
+            f"Somebody decided on {name}{more} since the plan was shown. Nothing was written.",
             "Look at the new plan, then write it.",
         )
     unsafe = [remark for remark in plan.remarks if remark["code"] == UNSAFE]
