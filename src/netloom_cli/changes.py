@@ -28,6 +28,7 @@ from netloom_cli.client import (
 from netloom_cli.output import changes as shown_changes
 from netloom_cli.output import say
 
+ASK_FIRST = frozenset({"door", "power"})  # as the page does
 Devices = Annotated[list[str] | None, typer.Argument(help="names, serial numbers, addresses or ids; all when none")]
 Yes = Annotated[bool, typer.Option("--yes", help="write without asking")]
 
@@ -300,9 +301,20 @@ def drive(
     point: str,
     state: str,
     seconds: Annotated[float | None, typer.Option("--for", help="a pulse: so many seconds, 0.05 to 60")] = None,
+    over: Annotated[bool, typer.Option("--over", help="take it from whoever holds it; a lead may")] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="do not ask before what moves or powers something")] = False,
 ) -> None:
-    """Drive a point now; with --for it goes back by itself."""
-    body = {"point": point, "state": state, **({"seconds": seconds} if seconds is not None else {})}
+    """Drive a point now; with --for it goes back by itself. What moves or powers something asks before."""
+    body: dict[str, Any] = {"point": point, "state": state, **({"over": True} if over else {})}
+    body |= {"seconds": seconds} if seconds is not None else {}
+    if not yes:
+        points: list[dict[str, Any]] = call("GET", f"/api/devices/{quoted(device)}")["points"]
+        what: dict[str, Any] = next((one for one in points if point in (one["id"], one["short"])), {"disturbs": []})
+        if moves := [one for one in what["disturbs"] if one in ASK_FIRST]:
+            told = f"{what['label']} moves {' and '.join(moves)}."
+            if not sys.stdin.isatty():
+                fail("refused", f"Nothing was driven: {told}", "Say --yes.", REFUSED)
+            typer.confirm(f"{told} Drive it to {state}?", abort=True, err=True)
     done = call("POST", f"/api/devices/{quoted(device)}/drive", body)
     now = done["state"] or "driven, and nothing tells its state"
     back = f" for {seconds:g} s" if seconds is not None else ""

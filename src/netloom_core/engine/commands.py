@@ -48,11 +48,14 @@ class States(_Command):
 
 
 class Drive(_Command):
+    """With `over` it is taken from whoever holds it; without, a point that another person holds is refused."""
+
     do: Literal["drive"] = "drive"
     device: Ident
     point: Annotated[str, Field(max_length=120)]
     state: Annotated[str, Field(max_length=120)]
     by: Annotated[str, Field(max_length=150)]
+    over: bool = False
 
 
 class Hold(_Command):

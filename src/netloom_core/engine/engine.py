@@ -29,7 +29,7 @@ from netloom_core.engine.pointwatch import PointWatch
 from netloom_core.engine.ports import EventSink, Journal, Store
 from netloom_core.engine.records import EngineRecords
 from netloom_core.engine.taking import Taking
-from netloom_core.errors import FENCED_HINT, Fenced, NetloomError, RequestError
+from netloom_core.errors import FENCED_HINT, Busy, Fenced, NetloomError, RequestError
 from netloom_core.leases.borrowed import Borrowing
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
@@ -55,6 +55,7 @@ LET_GO_S = 5.0  # for what is held, when the server is told to end
 STATES_S = 3.0  # of one device, for whoever wants to see it
 ASKED_S = 10.0  # the same where it is asked for what it has now: a busy one takes a while, and so does a long list
 LOOK_EVERY_S = 5.0  # how often watch mode asks whether it is time
+HELD_HINT = "Wait until it is let go, or ask a lead to take it over."
 CUT_OFF = "Netloom was cut off in the middle; what came of it is not known."
 
 
@@ -86,7 +87,10 @@ class Engine:
             self._driven, self._looked, self._records, lambda text: events.put("notice", {"message": text})
         )
         self._points = PointWatch(library, clock, store, events, self._watching.look_at, self._named)
-        self._taking = Taking(library, self.sessions, self._records, self._tell_states, self._points.driven)
+        self._records.held = self._holding.why_held
+        self._taking = Taking(
+            library, self.sessions, self._records, self._tell_states, self._points.driven, self._holding.take_over
+        )
         self._lighting = Lighting(store, journal, events, clock)
         self._feeding = Feeding(self._records, self.sessions, events, clock, self._tell_states)
         self._overhearing = Overhearing(store, owners)
@@ -239,6 +243,11 @@ class Engine:
 
     async def _drive(self, command: commands.Drive) -> dict[str, Any]:
         await self._may_move(command.device, command.point)
+        profile = self._library.need((await self._target(command.device)).profile)
+        point = short_name(profile, command.point)
+        if not command.over and (why := self._holding.why_held(command.device, point, command.by)):
+            raise Busy(f"{why} Nothing was driven.", HELD_HINT)
+        self._holding.take_over(command.device, point, command.by)
         return {"states": await self._driven(command.device, command.point, command.state, command.by)}
 
     async def _driven(self, device: str, point: str, state: str, by: str) -> dict[str, str]:
@@ -292,6 +301,8 @@ class Engine:
     async def _feed(self, command: commands.Feed) -> dict[str, Any]:
         target = await self._target(command.device)
         profile = self._library.need(target.profile)
+        if why := self._holding.why_held(target.device, short_name(profile, command.point), command.by):
+            raise Busy(f"{why} Nothing was said.", HELD_HINT)
         point, text, every = command.point, command.text, command.every
         feed = await self._feeding.begin(target, profile, point, text, every, command.minutes, command.by)
         self._points.driven(target.device, short_name(profile, point), command.by)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from netloom_core.documents.tree import ALL_READ, Document
@@ -20,6 +20,7 @@ class EngineRecords:
         self._journal = journal
         self._events = events
         self._stopped: set[str] = set()
+        self.held: Callable[[str, str, str], str] = lambda device, point, by: ""  # why another one may not drive it
 
     # The journal
 

@@ -23,16 +23,23 @@ Driven = Callable[[str, str, str], None]
 
 
 class Taking:
-    """`told` hears each device's states after it, `driven` who drove which point, before."""
+    """`told` hears each device's states after it, `driven` and `took_over` who drives which point, before."""
 
     def __init__(
-        self, library: Library, sessions: Sessions, records: EngineRecords, told: Told, driven: Driven
+        self,
+        library: Library,
+        sessions: Sessions,
+        records: EngineRecords,
+        told: Told,
+        driven: Driven,
+        took_over: Driven,
     ) -> None:
         self._library = library
         self._sessions = sessions
         self._records = records
         self._told = told
         self._driven = driven
+        self._took_over = took_over
 
     async def take(self, cells: Sequence[TakeCell], by: str) -> list[Taken]:
         """What came of each, in their order. One device's trouble is told at its own cells."""
@@ -71,11 +78,12 @@ class Taking:
             point = short_name(profile, cell.point)
             if wanted.setdefault(point, cell.state) != cell.state:
                 raise RequestError(f"{point} of {target.name} is wanted in two states at once. Nothing was driven.")
-            if fence := why_fenced(fences, point):
+            if fence := why_fenced(fences, point) or self._records.held(target.device, point, by):
                 ends[point] = Taken(target.device, point, cell.state, word="locked", message=fence)
         free = {point: state for point, state in wanted.items() if point not in ends}
         if free:
             for point in free:
+                self._took_over(target.device, point, by)
                 self._driven(target.device, point, by)
             locks = await self._records.locks(target.device)
             done, states = await take(target, profile, free, self._sessions, self._records, by, locks)

@@ -28,6 +28,7 @@ from netloom_core.run.locks import kept_from
 from netloom_core.run.steps.base import Records
 
 DRIVE_S = 20.0
+FOLLOWS_S, LOOK_AGAIN_S = 2.0, 0.25  # how long a point that was driven may still tell its former state
 
 
 def short_name(profile: Profile, point: str) -> str:
@@ -118,7 +119,7 @@ async def drive(
     await tell("intent", before)
     try:
         async with asyncio.timeout_at(deadline):
-            states, trouble = await _act(talk, point, state)
+            states, trouble = await _act(talk, point, state, states)
     except TimeoutError:
         await tell("outcome", before, "unknown", said=late.message)
         raise late from None
@@ -146,7 +147,9 @@ async def drive(
     return states
 
 
-async def _act(talk: Talk, point: str, state: str) -> tuple[dict[str, str], NetloomError | None]:
+async def _act(
+    talk: Talk, point: str, state: str, states: dict[str, str]
+) -> tuple[dict[str, str], NetloomError | None]:
     """The states after it, and what it answered if that was an error. Raises where no look tells what came of it."""
     trouble: NetloomError | None = None
     try:
@@ -156,7 +159,16 @@ async def _act(talk: Talk, point: str, state: str) -> tuple[dict[str, str], Netl
             raise
         trouble = error
     try:
-        return await talk.states(), trouble
+        before = states.get(point)
+        until = asyncio.get_running_loop().time() + FOLLOWS_S
+        states = await talk.states()
+        # It said yes: what tells its former state may follow in a moment.
+        while trouble is None and states.get(point) == before not in (None, state):
+            if asyncio.get_running_loop().time() >= until:
+                break
+            await asyncio.sleep(LOOK_AGAIN_S)
+            states = await talk.states()
+        return states, trouble
     except NetloomError as error:
         error.outcome = "unknown"  # of the drive, which was sent; that the look was not is another matter
         raise trouble or error from error

@@ -9,11 +9,13 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import math
 import secrets
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 
 from netloom_core.errors import Busy, NetloomError, RequestError
+from netloom_core.model.said import Of, Seen, word
 from netloom_core.model.work import JournalEntry
 from netloom_core.run.insist import insist
 from netloom_core.run.steps.base import Records
@@ -45,6 +47,7 @@ class Held:
     at_most: float
     changed: asyncio.Event = field(default_factory=asyncio.Event)
     letting_go: bool = False
+    over_to: str = ""  # who took it over: then it is not let go from here
     left_over: bool = False  # by an earlier process: somebody else may have driven it since
 
     def let_go(self) -> None:
@@ -112,6 +115,25 @@ class Holding:
         self._keep(held)
         return states
 
+    def why_held(self, device: str, point: str, by: str) -> str:
+        """Why somebody else may not drive that point now, by short name; empty where they may."""
+        held = self._held.get((device, point))
+        if held is None or held.by == by or held.over_to:
+            return ""
+        left = max(held.until - asyncio.get_running_loop().time(), 0)
+        still = f" for {math.ceil(left)} s more" if left else ""
+        return f"{held.by} holds {point} of {held.name} {held.state}{still}."
+
+    def take_over(self, device: str, point: str, by: str) -> None:
+        """Whoever drives it from now on has it: it is not let go from here, and who held it is told."""
+        held = self._held.get((device, point))
+        if held is None or held.over_to:
+            return
+        if held.by != by:
+            self._tell(f"{by} took {point} of {held.name} over from {held.by}, who held it {held.state}.")
+        held.over_to = by
+        held.let_go()
+
     def let_go(self, device: str, point: str) -> None:
         """Soon, and without waiting for it. Whoever stands there may let go what another one holds."""
         if (held := self._held.get((device, point))) is not None:
@@ -160,19 +182,28 @@ class Holding:
             self._worn[held.device, held.point] = loop.time() + PAUSE_S
         await self._ended(held, *await self._release(held))
 
-    async def _ended(self, held: Held, word: str, said: str) -> None:
-        await insist(lambda: self._records.conclude(_outcome(held.intent, word, said)), "what came of a hold")
+    async def _ended(self, held: Held, what: str, said: str, now: str | None = None) -> None:
+        """`now` is the state that was last told, None where none was."""
+        await insist(lambda: self._records.conclude(_outcome(held.intent, what, said, now)), "what came of a hold")
         self._held.pop((held.device, held.point), None)
 
-    async def _release(self, held: Held) -> tuple[str, str]:
-        """(outcome, what there is to say). It is tried for some minutes: a point that stays on is a danger."""
+    async def _release(self, held: Held) -> tuple[str, str, str | None]:
+        """(outcome, what there is to say, the state as told). It is tried for some minutes: a point that stays on is a
+        danger."""
         error, what = "", f"{held.point} of {held.name}"
         for number in range(TRIES):
+            if held.over_to:
+                return word(Of.STEP, Seen.NOT_TOLD), f"{held.over_to} took it over; it was not let go from here.", None
             try:
-                if held.left_over and (await self._look(held.device)).get(held.point, held.state) != held.state:
-                    return "done", "It was let go already."
-                await self._drive(held.device, held.point, held.rest, held.by)
-                return "done", ""
+                if held.left_over:
+                    now = (await self._look(held.device)).get(held.point)
+                    if now not in (None, held.state):
+                        return "done", "It was let go already.", now
+                now = (await self._drive(held.device, held.point, held.rest, held.by)).get(held.point)
+                if now is None:
+                    text = f"It was told to let go; {held.name} does not tell the state of {held.point}."
+                    return word(Of.STEP, Seen.NOT_TOLD), text, None
+                return word(Of.STEP, Seen.AS_WANTED), "", now
             except NetloomError as trouble:
                 error = trouble.message
             except Exception:
@@ -182,9 +213,9 @@ class Holding:
                 self._tell(f"{what} is held {held.state} and could not be let go: {error} It is tried again.")
             await asyncio.sleep(AGAIN_S[number] if number < len(AGAIN_S) else 8.0)
         self._tell(f"{what} could not be let go and may still be {held.state}: {error} Look at it there.")
-        return "failed", error
+        return "failed", error, None
 
 
-def _outcome(intent: JournalEntry, word: str, said: str) -> JournalEntry:
-    changes = tuple({**change, "read_back": change["from"] if word == "done" else None} for change in intent.changes)
-    return intent._replace(kind="outcome", outcome=word, message=said, changes=changes)
+def _outcome(intent: JournalEntry, what: str, said: str, now: str | None) -> JournalEntry:
+    changes = tuple({**change, "read_back": now} for change in intent.changes)
+    return intent._replace(kind="outcome", outcome=what, message=said, changes=changes)

@@ -11,13 +11,13 @@ from __future__ import annotations
 import asyncio
 import logging
 from collections import defaultdict, deque
-from collections.abc import Hashable, Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping
 from contextlib import AbstractAsyncContextManager, nullcontext
 from typing import Protocol
 
 from netloom_core.clock import Clock
 from netloom_core.documents.tree import Document
-from netloom_core.errors import FENCED_HINT, Fenced, Locked, NetloomError, NoAnswer, OwnFault, StalePlan
+from netloom_core.errors import FENCED_HINT, Busy, Fenced, Locked, NetloomError, NoAnswer, OwnFault, StalePlan
 from netloom_core.library.load import Library
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
@@ -55,6 +55,11 @@ class RunRecords(Records, Protocol):
     """What carrying out needs of the records besides what steps write."""
 
     async def targets(self, devices: Iterable[str]) -> Mapping[str, Target | NetloomError]: ...
+
+    @property
+    def held(self) -> Callable[[str, str, str], str]:
+        """Why somebody (the third) may not drive a point (by short name) of a device now; empty where they may."""
+        ...
 
     async def open_intents(self, run: str) -> Mapping[int, JournalEntry]:
         """By the step's ordinal: intents of the run that have no outcome yet."""
@@ -268,6 +273,9 @@ class _Device:
                 )
         locks = await self._records.locks(step.device) if changes else []
         for change in changes:
+            item = context.setting(change.path)
+            if item.drive and (why := self._records.held(step.device, item.id, self._run.by)):
+                raise Busy(f"{why} This step was not begun.", "Wait until it is let go, then plan again.")
             state = context.setting(change.path).state_of(change.after) if locks else ""
             if locks and (why := why_locked(context.profile, locks, change.path, state)):
                 raise Locked(why, FREE_IT, target=step.device)

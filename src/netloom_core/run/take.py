@@ -11,7 +11,7 @@ import logging
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 from netloom_core.bus.turns import Priority
 from netloom_core.errors import DeviceError, NetloomError, NoAnswer, RequestError
@@ -19,9 +19,10 @@ from netloom_core.live.session import Talk
 from netloom_core.live.sessions import Sessions
 from netloom_core.model.device import Target
 from netloom_core.model.lock import Lock
+from netloom_core.model.said import Of, Seen, seen, word
 from netloom_core.model.work import JournalEntry
 from netloom_core.profiles.profile import Profile
-from netloom_core.run.drive import checked_point, short_name
+from netloom_core.run.drive import FOLLOWS_S, LOOK_AGAIN_S, checked_point, short_name
 from netloom_core.run.insist import insist, own_fault
 from netloom_core.run.locks import kept_from
 from netloom_core.run.steps.base import Records
@@ -89,8 +90,34 @@ async def take(
             one.now, one.word, one.message = one.before, "locked", why
     todo = [one for one in found if one.word == "not-sent"]
     if todo:
-        states = await _written_down(target, todo, talk, profile, records, by, deadline) or states
+        after = await _written_down(target, todo, talk, profile, records, by, deadline)
+        for one in found:
+            if one.word in ("same", "locked"):
+                _still_so(one, after, profile, target)
+        states = after or states
     return found, states
+
+
+def _still_so(one: Taken, after: Mapping[str, str], profile: Profile, target: Target) -> None:
+    """One that was as wanted before the others were driven: interlocked points follow one another."""
+    one.now = after.get(one.point, "")
+    if one.word == "locked":
+        return
+    told = seen(asked=bool(after), told=bool(one.now), fits=_fits(one, profile))
+    one.word = "same" if told is Seen.AS_WANTED else word_for(told)
+    if told is Seen.OTHERWISE:
+        text = f"{one.point} of {target.name} was {one.before!r} and is {one.now!r} since others were driven with it."
+        one.message = text
+    elif told is not Seen.AS_WANTED:
+        one.message = f"It was {one.before!r} before others were driven; whether it still is was not told."
+
+
+def _fits(one: Taken, profile: Profile) -> bool:
+    return one.now in (one.wanted, *profile.by_point[one.point].by_way_of.get(one.wanted, []))
+
+
+def word_for(told: Seen) -> Word:
+    return cast(Word, word(Of.POINT, told))
 
 
 async def _written_down(
@@ -151,7 +178,7 @@ async def _all(target: Target, todo: list[Taken], talk: Talk, profile: Profile, 
                         one.word = "refused"
                     if not isinstance(error, DeviceError):
                         silent = error.message
-            states = await talk.states()
+            states = await _followed(talk, sent, profile)
     except (NetloomError, TimeoutError) as error:
         message = error.message if isinstance(error, NetloomError) else late
         for one in sent:
@@ -165,14 +192,27 @@ async def _all(target: Target, todo: list[Taken], talk: Talk, profile: Profile, 
     return states
 
 
+async def _followed(talk: Talk, sent: list[Taken], profile: Profile) -> dict[str, str]:
+    """The states after it; where it said yes to what is as before, it may follow in a moment."""
+    until = asyncio.get_running_loop().time() + FOLLOWS_S
+    while True:
+        states = await talk.states()
+        late = [
+            one for one in sent if not one.message and one.before and states.get(one.point) == one.before != one.wanted
+        ]
+        if not late or asyncio.get_running_loop().time() >= until:
+            return states
+        await asyncio.sleep(LOOK_AGAIN_S)
+
+
 def _judge(one: Taken, states: Mapping[str, str], profile: Profile, target: Target) -> None:
     one.now = states.get(one.point, "")
     if not one.now:
         if one.word == "unknown" and not one.message:
             one.word, one.message = "unproven", f"{target.name} does not tell the state of {one.point}."
         return
-    if one.now in (one.wanted, *profile.by_point[one.point].by_way_of.get(one.wanted, [])):
-        one.word = "taken"
+    if _fits(one, profile):
+        one.word = word_for(Seen.AS_WANTED)
     elif one.word != "refused":
         one.word = "not-followed"
         one.message = (

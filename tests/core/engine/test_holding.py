@@ -232,3 +232,42 @@ async def test_more_than_two_states_have_none_to_let_go_to(library: Library) -> 
     with pytest.raises(CannotDo, match="two states"):
         await hold(made, point="lamp", state="red")
     await made.engine.stop()
+
+
+async def drive(rig: Rig, state: str, by: str = "Ben", **more: Any) -> dict[str, Any]:
+    return await rig.engine.do({"do": "drive", "device": "dev1", "point": "relay-1", "state": state, "by": by, **more})
+
+
+async def test_what_another_one_holds_is_not_driven_to_stay(rig: Rig) -> None:
+    await hold(rig, seconds=5)
+    with pytest.raises(Busy, match=r"Ann holds relay-1 of Box 1 on for 5 s more\. Nothing was driven"):
+        await drive(rig, "on")
+    cell = {"device": "dev1", "point": "relay-1", "state": "off"}
+    [taken] = (await rig.engine.do({"do": "take", "cells": [cell], "by": "Ben"}))["cells"]
+    assert (taken["word"], rig.box.points["relay-1"]) == ("locked", "on")
+    await asyncio.sleep(6)
+    assert rig.box.points["relay-1"] == "off"
+    assert (await drive(rig, "on"))["states"]["relay-1"] == "on"
+
+
+async def test_who_takes_it_over_has_it_and_the_first_is_told(rig: Rig) -> None:
+    await hold(rig, seconds=5)
+    await drive(rig, "on", over=True)
+    await asyncio.sleep(6)
+    assert rig.box.points["relay-1"] == "on"
+    assert notices(rig) == ["Ben took relay-1 of Box 1 over from Ann, who held it on."]
+    [entry] = [one for one in rig.entries("outcome") if one.action == "hold"]
+    assert (entry.outcome, entry.changes[0]["read_back"]) == ("unproven", None)
+
+
+async def test_a_hold_of_which_the_state_is_not_told_is_not_called_let_go(rig: Rig) -> None:
+    del rig.box.points["relay-1"]
+
+    async def deaf(name: str) -> None:
+        rig.box.points.pop("relay-1", None)
+
+    rig.box.before = deaf
+    await hold(rig, seconds=1)
+    await asyncio.sleep(3)
+    [entry] = [one for one in rig.entries("outcome") if one.action == "hold"]
+    assert (entry.outcome, entry.changes[0]["read_back"]) == ("unproven", None)

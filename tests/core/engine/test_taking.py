@@ -215,3 +215,30 @@ async def test_known_states_of_many_are_told_at_once(rig: Rig) -> None:
     await asyncio.sleep(1)
     assert (await rig.engine.do({"do": "look", "devices": ["dev1"]}))["states"]["dev1"]["output-1"] == "1"
     await rig.engine.stop()
+
+
+async def test_one_that_was_as_wanted_is_judged_by_the_last_states(rig: Rig) -> None:
+    box = rig.devices[0]
+
+    async def interlocked(name: str) -> None:
+        if name == "after drive":
+            box.points["output-2"] = "7"
+
+    box.before = interlocked
+    cells = await take(rig, ("dev1", "output-2", "1"), ("dev1", "output-1", "2"))
+    assert words(cells) == ["not-followed", "taken"]
+    assert (cells[0]["now"], cells[0]["message"]) == (
+        "7", "output-2 of Box 1 was '1' and is '7' since others were driven with it.",
+    )  # fmt: skip
+
+
+async def test_one_that_follows_late_is_waited_for(rig: Rig) -> None:
+    box, wanted = rig.devices[0], "5"
+
+    async def late(name: str) -> None:
+        if name == "after drive":
+            box.points["output-1"] = "1"
+            asyncio.get_running_loop().call_later(1.0, box.points.__setitem__, "output-1", wanted)
+
+    box.before = late
+    assert words(await take(rig, ("dev1", "output-1", wanted))) == ["taken"]

@@ -2564,12 +2564,17 @@ export interface components {
             kind: string;
             why?: string;
         };
-        /** @description With `seconds` it is held for so long and let go: a pulse, or a hand on a button that asks again and again. */
+        /**
+         * @description With `seconds` it is held for so long and let go: a pulse, or a hand on a button that asks again and again. With
+         *     `over` a lead takes it from whoever holds it.
+         */
         DriveRequest: {
             point: string;
             state: string;
             /** Format: double */
             seconds?: number;
+            /** @default false */
+            over: boolean;
         };
         /** @description `state` is that of the point itself; empty where nothing tells it. */
         Driven: {

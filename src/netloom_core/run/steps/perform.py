@@ -10,7 +10,8 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from netloom_core.documents.tree import MISSING, Document, get
+from netloom_core.documents.diff import differences
+from netloom_core.documents.tree import MISSING, Document, get, leaves
 from netloom_core.errors import NetloomError, NoAnswer, NotDone, ReadBackMismatch
 from netloom_core.model.change import Change
 from netloom_core.model.device import Credentials, Target
@@ -188,6 +189,8 @@ class Perform(WritingStep):
     # After
 
     async def _confirm(self, context: StepContext, went: bool) -> None:
+        """By whole documents: what it has to be is held against, all else that changed is told, and that nothing shows
+        whether it happened is no proof that it did."""
         params, step = context.step.params, context.step
         name, before = params["procedure"], step.evidence.get("before", {})
         sets = await context.patiently(lambda: context.read("running", "startup"))
@@ -195,8 +198,9 @@ class Perform(WritingStep):
         wanted = expected(context.profile, name, params["survives"], before)
         readable = [path for path in wanted if get(running, path) is not MISSING]
         wrong = [path for path in readable if value_at(running, path) != wanted[path]]
+        changed = _changed(context, was, running, wanted)
         step.evidence = {
-            "changes": _changed(context, was, running, wanted),
+            "changes": changed,
             "address": context.target.address,
             **({"said": step.evidence["said"]} if "said" in step.evidence else {}),
         }
@@ -204,24 +208,29 @@ class Perform(WritingStep):
             await self._login_of_now(context)
         if wrong and (name in SETS_BACK or went):
             await self._mismatch(context, wrong, wanted, running, was)
-        reasons = []
+        # Of one into which nobody got before, that all fits is what can be seen.
+        self._not_shown(context, readable, wanted, went, seen=bool(changed) or not was)
+        moved = f" It answers at {spoken(context.target)}." if params["away"] else ""
+        step.message = f"{_said(was, running, changed)}{moved}".strip()
+        await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven))
+
+    def _not_shown(
+        self, context: StepContext, readable: list[str], wanted: dict[str, Any], went: bool, *, seen: bool
+    ) -> None:
+        """What keeps it from being called done. `seen` is whether any value is another one than before."""
+        params = context.step.params
+        sets_back = params["procedure"] in SETS_BACK
         if not readable:
-            reasons.append("nothing that can be read shows it")
+            context.unproven.append("nothing that can be read shows it")
+        elif sets_back and not seen:
+            context.unproven.append("nothing shows that it happened: it has the values that it had before")
+        if params["away"] and params["told"] and not went and not (sets_back and seen):
+            context.unproven.append("it was never seen to go")
         unread = [path for path in wanted if path not in readable and path in context.unreadable]
-        if params["away"] and params["told"] and not went:
-            reasons.append("it was never seen to go")
-        if reasons and not (name in SETS_BACK and readable and was and was != running):
-            context.unproven.extend(reasons)
         if unread and readable:
             first = f"{context.called(unread[0])}: {context.unreadable[unread[0]]}"
             more = f"; and {len(unread) - 1} more could not be read" if len(unread) > 1 else ""
             context.unproven.append(f"{first}{more}")
-        moved = f" It answers at {spoken(context.target)}." if params["away"] else ""
-        count = len(step.evidence["changes"]) - len(untold(step.evidence["changes"]))
-        others = {0: "All values are as before.", 1: "One value is another than before."}
-        told = others.get(count, f"{count} values are others than before.")
-        step.message = f"{told}{moved}" if was else moved.strip()
-        await context.conclude("unproven" if context.unproven else "done", "; ".join(context.unproven))
 
     async def _login_of_now(self, context: StepContext) -> None:
         """What let in before is forgotten where it does not any more and the factory's does: both are tried."""
@@ -270,10 +279,26 @@ def _with_factory_login(context: StepContext) -> None:
         context.target = replace(context.target, credentials=(*known, login))
 
 
+def _said(was: Document, running: Document, changed: list[dict[str, Any]]) -> str:
+    """How many values are others than before, of all that were told then and now."""
+    if not was or not running:
+        return ""
+    gone = len(untold(changed))
+    count, both = len(changed) - gone, sum(1 for path, _ in leaves(was) if get(running, path) is not MISSING)
+    others = {0: f"All {both} values that it tells are as before.", 1: "One value is another than before."}
+    told = others.get(count, f"{count} values are others than before.")
+    if not gone:
+        return told
+    return f"{told} {gone} {'is' if gone == 1 else 'are'} not told any more."
+
+
 def _changed(context: StepContext, was: Document, now: Document, wanted: dict[str, Any]) -> list[dict[str, Any]]:
-    """What is another value than before, or not told any more, as the steps that write tell it."""
+    """What is another value than before, or not told any more, in all of what it tells, as the steps that write tell
+    it: of what nothing is known that it has to be, what it is."""
     if not was or not now:
         return []
-    found = [path for path in wanted if get(was, path) != get(now, path)]
-    rows = [{"path": path, "from": value_at(was, path), "to": wanted[path]} for path in found[:MOST_SHOWN]]
-    return context.read_back(rows, now)
+    secret = {path for path, item in context.profile.by_path.items() if item.secret}
+    found = [one for one in differences(was, now) if one.path not in secret]
+    rows = [{"path": one.path, "from": one.before, "to": wanted.get(one.path, one.after)} for one in found]
+    rows = [row if row["to"] is not None else {**row, "to": row["from"]} for row in rows]
+    return context.read_back(rows[:MOST_SHOWN], now)

@@ -173,7 +173,7 @@ class WriteSettings(WritingStep):
         """Raises where the changes must not be written as things are; nothing was written then."""
 
     def _there(self, context: StepContext, change: Change, sets: dict[str, Document]) -> bool:
-        """Whether nothing is left to write, of a value that runs: another one may wait for a store to be written over."""
+        """Whether a value that runs needs no write: another one may wait for a store, and has to be written over."""
         return context.setting(change.path).takes != "on-store" or change.before != change.after
 
     def _seen_now(self, context: StepContext, change: Change) -> str:

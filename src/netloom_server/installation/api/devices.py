@@ -18,8 +18,9 @@ from rest_framework.views import APIView
 from netloom_core.errors import RequestError
 from netloom_core.run.drive import short_name
 from netloom_server.accounts.models import Role
+from netloom_server.accounts.permissions import has_role
 from netloom_server.base.forms import checked
-from netloom_server.base.problems import Conflict, NotFound, StillGoing
+from netloom_server.base.problems import Conflict, NoRight, NotFound, StillGoing
 from netloom_server.base.shared import Shared
 from netloom_server.host.engine import engine
 from netloom_server.host.events import newest_id
@@ -233,7 +234,12 @@ class DriveView(APIView):
         profile = engine().library.get(device.profile)
         point = short_name(profile, data["point"]) if profile else data["point"]
         command = {"do": "drive", "device": device.id, "point": point, "state": data["state"], "by": by}
+        if data["over"]:
+            if not has_role(request.user, Role.LEAD):
+                raise NoRight("Only a lead takes a point over from whoever holds it.", "Ask them to let it go.")
+            command["over"] = True
         if "seconds" in data:
+            command.pop("over", None)
             command |= {"do": "hold", "seconds": data["seconds"]}
         done = engine().do(command)
         return Response({**done, "state": done.get("states", {}).get(point, "")})

@@ -510,11 +510,13 @@ class AddressesSerializer(Form):
 
 
 class DriveSerializer(Form):
-    """With `seconds` it is held for so long and let go: a pulse, or a hand on a button that asks again and again."""
+    """With `seconds` it is held for so long and let go: a pulse, or a hand on a button that asks again and again. With
+    `over` a lead takes it from whoever holds it."""
 
     point = serializers.CharField(max_length=60)
     state = serializers.CharField(max_length=30)
     seconds = serializers.FloatField(min_value=0.05, max_value=60, required=False)
+    over = serializers.BooleanField(default=False)
 
 
 class LetGoSerializer(Form):
