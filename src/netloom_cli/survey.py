@@ -316,21 +316,36 @@ def sweep(lines: Annotated[list[str] | None, typer.Argument(help="lines; all whe
         fail("sweep", run["message"] or "The sweep did not end as it should.", "Look at the server's log.", FAILED)
     result = run["result"]
     found, missing = result.get("found", []), result.get("missing", [])
+    unasked = result.get("not_looked", [])
     if context.json:
-        give({"run": run["id"], "found": found, "missing": missing, "troubles": result.get("troubles", [])})
+        give(
+            {
+                "run": run["id"],
+                "found": found,
+                "missing": missing,
+                "not_looked": unasked,
+                "troubles": result.get("troubles", []),
+            }
+        )
     else:
         table(
             ("Status", "Device", "Address", "Line", "Methods", "Serial number"),
             ((f["status"], f["name"], f["address"] + (f" · {f['speed']} baud" if f["speed"] else ""), f["line"],
               ", ".join(f["methods"]), f["facts"].get("serial", "")) for f in found),
         )  # fmt: skip
-        for one in missing:
-            say(f"\nMissing: {one['name']} on {one['line']}")
+        for one in [*missing, *unasked]:
+            what = "Missing" if one in missing else "Not looked at"
+            say(f"\n{what}: {one['name']} on {one['line']}")
             for reason in one["reasons"]:
                 say(f"  {reason['reason']}\n    Try: {reason['try']}")
         for trouble in result.get("troubles", []):
             note(f"{trouble['line']}: {trouble['message']}\n  Try: {trouble['try']}")
-    if missing or result.get("troubles") or any(f["status"] != "known" and f["status"] != "new" for f in found):
+    if (
+        missing
+        or unasked
+        or result.get("troubles")
+        or any(f["status"] != "known" and f["status"] != "new" for f in found)
+    ):
         raise typer.Exit(DIFFERS)
 
 

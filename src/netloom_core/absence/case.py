@@ -11,6 +11,7 @@ from netloom_core.model.line import Line
 from netloom_core.model.sighting import Sighting
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import Finding, Known
+from netloom_core.sweep.sweep import Report
 from netloom_core.sweep.worth import TOLD_BY_OTHERS
 
 # Methods by which a device is seen though its own service may be silent.
@@ -57,7 +58,8 @@ class Case:
 
     `findings` and `troubles` are those of the sweep, `lines` all lines of the installation,
     `others` the names of devices on record by id. `heard` says whether anything at all came
-    from the line.
+    from the line. `met` are methods by which it was met before, `reports` what those along its line did in the sweep,
+    None where no sweep stands behind it.
     """
 
     record: Known
@@ -72,6 +74,8 @@ class Case:
     ports: Sequence[PortInfo] = ()
     parent_name: str = ""
     parent_profile: str = ""
+    met: tuple[str, ...] = ()
+    reports: Sequence[Report] | None = None
 
     @property
     def profile(self) -> Profile | None:

@@ -11,7 +11,9 @@ from dataclasses import dataclass
 
 from netloom_core.absence import elsewhere, lights, network, serial
 from netloom_core.absence.case import Case
+from netloom_core.absence.looked import was_looked_for, why_not
 from netloom_core.errors import NetloomError
+from netloom_core.model.said import Seen
 from netloom_core.model.sighting import Reason
 from netloom_core.together import together
 
@@ -48,6 +50,7 @@ class Absent:
     device: str
     line: str
     reasons: tuple[Reason, ...]
+    seen: Seen = Seen.NOT_TOLD
 
 
 async def explain(case: Case) -> Absent:
@@ -58,6 +61,7 @@ async def explain(case: Case) -> Absent:
     found: list[Reason] = []
     if case.answers:
         return Absent(case.record.device, case.record.line, tuple(last_seen(case)))
+    asked = case.reports is None or was_looked_for(case.met, case.record.address, case.reports) is Seen.NOT_TOLD
     for test in (*BY_KIND[case.line.kind], *EVERYWHERE):
         found += await _made(test, case)
     found.sort(key=lambda reason: -reason.weight)
@@ -82,6 +86,10 @@ async def explain(case: Case) -> Absent:
         found.insert(
             0, Reason(text, trouble["try"] or "Mend the line, sweep again.", "It was tried in the sweep.", 100)
         )
+    if not asked and case.reports is not None:
+        told = why_not(case.met, case.record.address, case.reports)
+        reasons = (told, *(reason for reason in found if not told.reason.endswith(reason.reason)))
+        return Absent(case.record.device, case.record.line, (*reasons, *last_seen(case)), Seen.NOT_LOOKED)
     return Absent(case.record.device, case.record.line, (*found, *last_seen(case)))
 
 

@@ -69,6 +69,7 @@ class Look:
     answered: set[str] = field(default_factory=set)
     claimed: dict[str, set[str]] = field(default_factory=dict)
     profiles: tuple[str, ...] = ()
+    unasked: set[str] = field(default_factory=set)
 
     def wanted(self, address: str) -> bool:
         return not self.only or address in self.only or any(address == host_of(one) for one in self.only)
@@ -111,13 +112,16 @@ class Look:
             async with asyncio.timeout(GREET_S):
                 await method.greet(theirs, address, port, sock)
         except TimeoutError:
+            theirs.unasked.add(address)
             theirs.note(f"The talk with {address} on port {port} was cut off after {GREET_S:g} s.")
         except NetloomError as error:
             if isinstance(error, Crowded):
                 self.pace.slow()
+            theirs.unasked.add(address)
             theirs.note(f"{address} on port {port} could not be asked: {error.message}")
         except Exception as error:
             log.exception("%s broke on %s port %d", method.name, address, port)
+            theirs.unasked.add(address)
             theirs.note(f"{address} on port {port} could not be asked: a mistake of Netloom's own, which the log has "
                         f"({type(error).__name__}).")  # fmt: skip
 

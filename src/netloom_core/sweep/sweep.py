@@ -53,9 +53,16 @@ class Report:
     seen: int = 0
     sent: int = 0
     notes: list[str] = field(default_factory=list)
+    remedy: str = ""  # what belongs to the trouble that it ended with
+    unasked: set[str] = field(default_factory=set)  # places that it should have asked and did not, or not to the end
 
     def as_dict(self) -> dict[str, Any]:
-        return asdict(self)
+        told = asdict(self)
+        del told["remedy"], told["unasked"]
+        return told
+
+    def passed_over(self, place: str) -> bool:
+        return place in self.unasked or place.partition("#")[0] in self.unasked
 
 
 @dataclass
@@ -141,6 +148,7 @@ async def sweep(
             )
             presence = presence or _presence(look)
             look.presence = presence
+            look.unasked = report.unasked
             look.saw = _taker(result, look, saw)
             beside[method.name] = look
             tasks.append(asyncio.create_task(_one(method, look, report, result, within)))
@@ -151,7 +159,7 @@ async def sweep(
     for report in result.reports:
         if report.method in greeters:  # they speak on the connect scan's connections, as long as that goes on
             report.seconds = by_connect.get(report.line, 0.0)
-        names = _aliases(report.method)
+        names = aliases(report.method)
         report.seen = len({s.address for s in result.sightings if s.line == report.line and s.method in names})
     result.findings = fuse(result.sightings, known, library, result.common)
     return result
@@ -166,7 +174,8 @@ _ALSO = {
 }
 
 
-def _aliases(method: str) -> tuple[str, ...]:
+def aliases(method: str) -> tuple[str, ...]:
+    """All names under which sightings of that method go."""
     return (method, *_ALSO.get(method, ()))
 
 
@@ -250,6 +259,7 @@ async def _one(method: Method, look: Look, report: Report, result: SweepResult, 
 
 def _trouble(look: Look, method: Method, report: Report, error: NetloomError) -> dict[str, str]:
     report.notes.append(error.message)
+    report.remedy = error.hint
     return {
         "line": look.line.id,
         "method": method.name,

@@ -17,12 +17,13 @@ from netloom_core.library.load import Library
 from netloom_core.library.standard import model_of
 from netloom_core.links.interfaces import own_address
 from netloom_core.model.access import Refusals
+from netloom_core.model.said import Of, word
 from netloom_core.model.work import RunState
 from netloom_core.sweep.finding import Finding
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.base.crossing import in_records
 from netloom_server.installation.models import Device, Line
-from netloom_server.installation.services import access, records, sweeping
+from netloom_server.installation.services import access, readings, records, sweeping
 from netloom_server.installation.services.why import Cases
 from netloom_server.runs.models import Run
 
@@ -95,7 +96,7 @@ class SweepRecords:
             if parent is None or not (line.id in wanted or parent.line_id in swept):
                 continue
             work.lines.append(line.as_core())
-            if parent.status != "missing" and parent.line_id and parent.identity_key:
+            if parent.status not in readings.AWAY and parent.line_id and parent.identity_key:
                 work.parents[line.id] = records.target_of(parent, self._library)
         return work
 
@@ -121,7 +122,7 @@ class SweepRecords:
 
     def _cases(self, run: RunState, swept: Sequence[str], result: SweepResult) -> list[Case]:
         pairs = self._pairs.get(run.id, [])
-        cases = Cases(self._library, result.findings, result.troubles)
+        cases = Cases(self._library, result.findings, result.troubles, result.reports)
         for device, finding in pairs:
             finding.device = device.id if device.taken_in else ""
         return [cases.of(device) for device in sweeping.missing_devices(swept, pairs)]
@@ -136,6 +137,7 @@ class SweepRecords:
                 "name": titles.get(one.device, ""),
                 "line": names.get(one.line, one.line),
                 "reasons": [reason.as_dict() for reason in one.reasons],
+                "word": word(Of.PLACE, one.seen),
             }
             for one in absents
         ]

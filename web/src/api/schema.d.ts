@@ -2573,8 +2573,7 @@ export interface components {
             state: string;
             /** Format: double */
             seconds?: number;
-            /** @default false */
-            over: boolean;
+            over?: boolean;
         };
         /** @description `state` is that of the point itself; empty where nothing tells it. */
         Driven: {

@@ -18,6 +18,7 @@ const BY_STATE: Record<string, Telling> = {
   duplicate: { shape: "twin", tone: "madder", word: "two on one address" },
   unknown: { shape: "asked", tone: "weld", word: "unknown" },
   missing: { shape: "dashed", tone: "madder", word: "missing" },
+  "not-looked": { shape: "dashed", tone: "weld", word: "not looked at" },
   planned: { shape: "dashed", tone: "soft", word: "planned" },
 };
 
@@ -38,7 +39,7 @@ export const whatDiffers = (device: Device): string => counted(device, "pending"
 export const drifted = (device: Device): Telling => ({ shape: "half", tone: "madder", word: counted(device, "drift", "lost") });
 
 /** States that the Survey's filters offer, in the order of what is looked at first. */
-export const STATES = ["new", "moved", "duplicate", "missing", "unknown", "planned"] as const;
+export const STATES = ["new", "moved", "duplicate", "missing", "not-looked", "unknown", "planned"] as const;
 
 /** Whether a unit was ever met there; some bear no serial number. */
 export function isFitted(device: Device): boolean {

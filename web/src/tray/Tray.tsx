@@ -111,7 +111,7 @@ function Detail({ run, devices }: { run: Run; devices: Device[] }) {
   const found = useQuery(stepsQuery(run.id));
   const steps = found.data ?? [];
   const wrote = kindOf(run.kind).writes && steps.some((step) => step.state !== "skipped" && step.changes.length);
-  const missing = (run.result.missing ?? []) as { device: string; name: string; reasons: { reason: string; try: string }[] }[];
+  const missing = [...((run.result.missing as unknown[]) ?? []), ...((run.result.not_looked as unknown[]) ?? [])] as { device: string; name: string; reasons: { reason: string; try: string }[] }[];
   return (
     <div className="min-w-0 flex-1 overflow-auto px-4 py-2 text-[12.5px]">
       <div className="mb-1 flex items-center gap-2 text-soft">

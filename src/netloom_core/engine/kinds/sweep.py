@@ -9,12 +9,14 @@ from netloom_core.absence.explain import Absent, explain_all
 from netloom_core.engine.kinds.base import Workshop, note_troubles
 from netloom_core.engine.ports import SweepWork
 from netloom_core.model.device import Target
+from netloom_core.model.said import Of, Seen, word
 from netloom_core.model.sighting import Sighting
 from netloom_core.model.work import CANCELLED, RunState, StepState
 from netloom_core.sweep.finding import Place
 from netloom_core.sweep.methods.registry import METHODS
 from netloom_core.sweep.sweep import SweepResult, sweep
 
+MISSING = word(Of.PLACE, Seen.NOT_TOLD)
 QUICK_S = 5.0  # a method that listens longer than that is not waited for when one device is asked for
 QUICK = [method for method in METHODS if method.wait_s <= QUICK_S]
 
@@ -97,7 +99,8 @@ class SweepRun:
         names = await shop.store.sweeps.lines_by_name()
         run.result = {
             "found": found,
-            "missing": missing,
+            "missing": [one for one in missing if one["word"] == MISSING],
+            "not_looked": [one for one in missing if one["word"] != MISSING],
             "troubles": [{**t, "line": names.get(t["line"], t["line"])} for t in result.troubles],
             "methods": [{**r.as_dict(), "line": names.get(r.line, r.line)} for r in result.reports],
         }

@@ -234,7 +234,7 @@ class DriveView(APIView):
         profile = engine().library.get(device.profile)
         point = short_name(profile, data["point"]) if profile else data["point"]
         command = {"do": "drive", "device": device.id, "point": point, "state": data["state"], "by": by}
-        if data["over"]:
+        if data.get("over"):
             if not has_role(request.user, Role.LEAD):
                 raise NoRight("Only a lead takes a point over from whoever holds it.", "Ask them to let it go.")
             command["over"] = True

@@ -516,7 +516,7 @@ class DriveSerializer(Form):
     point = serializers.CharField(max_length=60)
     state = serializers.CharField(max_length=30)
     seconds = serializers.FloatField(min_value=0.05, max_value=60, required=False)
-    over = serializers.BooleanField(default=False)
+    over = serializers.BooleanField(required=False)
 
 
 class LetGoSerializer(Form):

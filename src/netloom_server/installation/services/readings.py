@@ -15,13 +15,16 @@ from netloom_core.documents.tree import MISSING, digest, get
 from netloom_core.library.load import Library
 from netloom_core.links.tls import TLS_PIN
 from netloom_core.model.device import Identity
+from netloom_core.model.said import Of, Seen, word
 from netloom_core.profiles.profile import Profile
 from netloom_server.backups.models import Document
 from netloom_server.base.moments import latest, newer
-from netloom_server.installation.models import Device, Unit
+from netloom_server.installation.models import Change, Device, Unit
 from netloom_server.installation.services.fitting import unit_of
 from netloom_server.installation.services.records import recount_all
 
+MISSED = word(Of.PLACE, Seen.NOT_TOLD)
+AWAY = (MISSED, word(Of.PLACE, Seen.NOT_LOOKED))  # nobody knew of them that they are there
 MAX_UNREADABLE, MAX_WHY = 500, 200
 FIELDS = ["read", "read_trouble", "unreadable", "firmware", "facts", "running", "startup", "lost", "bound", "pins"]
 
@@ -66,9 +69,24 @@ def save_readings(readings: Sequence[Reading], library: Library) -> list[None]:
         _still_bound(device, unit, reading, library)
     Document.keep_all({name: held[name] for name in fresh})
     Unit.objects.bulk_create(units.values(), update_conflicts=True, unique_fields=["id"], update_fields=FIELDS)
+    _seen_now(readings, units, found)
     changed = [found[ident] for ident, unit in units.items() if (unit.running, unit.startup) != before[ident]]
     recount_all(changed, library, held)
     return [None] * len(readings)
+
+
+def _seen_now(readings: Sequence[Reading], units: Mapping[str, Unit], found: Mapping[str, Device]) -> None:
+    """Who was read was proven to be there: that is a sighting, and whoever was missed is back."""
+    for ident, at in {one.device: one.time for one in readings if one.device in units}.items():
+        device = found[ident]
+        fresh: dict[str, Any] = {"seen": at} if device.seen is None or device.seen < at else {}
+        if device.status in AWAY:
+            fresh |= {"status": "known" if device.taken_in else "new", "reasons": []}
+        if device.status == MISSED:
+            line = device.line.name if device.line else ""
+            Change.objects.create(device=device, name=device.name, line=line, address=device.address, what="back")
+        if fresh:
+            Device.objects.filter(id=ident).update(**fresh)
 
 
 @transaction.atomic

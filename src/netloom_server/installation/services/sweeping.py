@@ -14,13 +14,14 @@ from netloom_core.absence.explain import Absent
 from netloom_core.identity.keys import best_key
 from netloom_core.library.load import Library
 from netloom_core.library.standard import PREFIX, is_standard, model_of, only_elsewhere, standard_rank
+from netloom_core.model.said import Of, Seen, word
 from netloom_core.profiles.profile import Profile
 from netloom_core.sweep.finding import BY_IPV6, Finding, Place
 from netloom_core.sweep.guess import guess
 from netloom_core.sweep.sweep import SweepResult
 from netloom_server.installation.models import Change, CommonKey, Device, Line, Sighting, Unit
 from netloom_server.installation.services.fitting import merge, remove, unit_of
-from netloom_server.installation.services.readings import firmware_told
+from netloom_server.installation.services.readings import MISSED, firmware_told
 
 KEEP_SIGHTINGS_PER_DEVICE = 200
 KEEP_SIGHTINGS_OF_NOBODY = 20_000
@@ -211,7 +212,7 @@ def _note_coming(device: Device, before: tuple[str, str, str | None], names: dic
     status, address, line = before
     if status == "planned" and not device.taken_in:
         what = "came"
-    elif status == "missing":
+    elif status == MISSED:
         what = "back"
     elif address and (address, line) != (device.address, device.line_id):
         what = "moved"
@@ -239,11 +240,14 @@ def record_missing(absents: Sequence[Absent], begun: datetime) -> None:
     names = dict(Line.objects.values_list("id", "name"))
     for absent in absents:
         device = Device.objects.filter(id=absent.device).first()
-        if device is None or (device.placed is not None and device.placed > begun):
+        if device is None or any(at is not None and at > begun for at in (device.placed, device.seen)):
             continue
-        if device.status != "missing" and device.seen is not None:
+        gone = absent.seen is Seen.NOT_TOLD
+        if gone and device.status != MISSED and device.seen is not None:
             _note(device, "went", names)
-        device.status, device.reasons = "missing", [reason.as_dict() for reason in absent.reasons]
+        if gone or device.status != MISSED:  # who was missed before is so still
+            device.status = word(Of.PLACE, absent.seen)
+        device.reasons = [reason.as_dict() for reason in absent.reasons]
         device.save(update_fields=["status", "reasons"])
 
 

@@ -17,6 +17,7 @@ from netloom_core.model.device import Identity
 from netloom_core.model.snmp import USUAL_COMMUNITY
 from netloom_core.plan.procedures import out_of_step
 from netloom_core.sweep.finding import Finding, Known, Place
+from netloom_core.sweep.sweep import Report
 from netloom_server.backups.models import Document
 from netloom_server.installation.models import Device, Line, Sighting
 from netloom_server.installation.services import access, records
@@ -31,7 +32,14 @@ NOTHING_WRITTEN = ("refused", "not_sent", "failed")
 class Cases:
     """What all cases of one sweep have in common is asked for once."""
 
-    def __init__(self, library: Library, findings: Sequence[Finding], troubles: Sequence[dict[str, str]]) -> None:
+    def __init__(
+        self,
+        library: Library,
+        findings: Sequence[Finding],
+        troubles: Sequence[dict[str, str]],
+        reports: Sequence[Report] | None = None,
+    ) -> None:
+        self._reports = reports
         self._library = library
         self._findings = findings
         self._troubles = troubles
@@ -42,13 +50,15 @@ class Cases:
         self._ports: list[PortInfo] = all_ports(settings.DATA / "ports")
 
     def of(self, device: Device) -> Case:
-        return self._case(records.known_of([device])[0], device.name, device.line_id or "", self._history(device))
+        known = records.known_of([device])[0]
+        return self._case(known, device.name, device.line_id or "", self._history(device), tuple(device.methods))
 
     def at(self, line: Line, address: str) -> Case:
         """For an address that a person typed; a device that has it is asked for by its record."""
         return self._case(Known("", "", "", line.id, address), address, line.id, History())
 
-    def _case(self, known: Known, name: str, line: str, history: History) -> Case:
+    def _case(self, known: Known, name: str, line: str, history: History, met: tuple[str, ...] = ()) -> Case:
+        reports = None if self._reports is None else [one for one in self._reports if one.line == line]
         record = self._lines[line]
         return Case(
             record=known,
@@ -63,6 +73,8 @@ class Cases:
             ports=self._ports,
             parent_name=record.parent.name if record.parent else "",
             parent_profile=record.parent.profile if record.parent else "",
+            met=met,
+            reports=reports,
         )
 
     def _history(self, device: Device) -> History:

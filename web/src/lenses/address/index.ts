@@ -25,7 +25,7 @@ export const address: Lens = {
   causes: [
     { title: "Answers elsewhere than planned", of: (d) => d.taken_in && isFitted(d) && !!d.planned_address && d.planned_address !== d.addresses[0]?.address, act: { label: "Show what would be written to {n}", kind: "apply" } },
     { title: "Listens to other slots than planned", of: (d) => d.taken_in && isFitted(d) && d.slot !== null && d.counts.place > 0, act: { label: "Show what would be written to {n}", kind: "apply" } },
-    { title: "Still on its factory's address", of: (d) => d.factory && d.addresses[0]?.address !== DIRECT && d.state !== "missing", means: "Plan an address for each: fresh units all come on the same one." },
+    { title: "Still on its factory's address", of: (d) => d.factory && d.addresses[0]?.address !== DIRECT && d.state !== "missing" && d.state !== "not-looked", means: "Plan an address for each: fresh units all come on the same one." },
     { title: "Found, not taken in", of: (d) => !d.taken_in, means: "Take them in under Survey; then they can be given an address." },
   ],
   open: (d) => d.taken_in && isFitted(d) && (d.state === "moved" || telling(d) !== AS_PLANNED),

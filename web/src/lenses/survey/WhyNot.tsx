@@ -12,7 +12,7 @@ type Reason = Schemas["Reason"];
 export function WhyNot({ device }: { device: WholeDevice }) {
   const test = useMutation({ mutationFn: () => got(api.POST("/api/why", { body: { device: device.id } })) });
   const reasons = test.data?.reasons ?? device.reasons;
-  const absent = device.state === "missing" || device.state === "planned";
+  const absent = ["missing", "not-looked"].includes(device.state) || device.state === "planned";
   return (
     <>
       {device.mode && (

@@ -6,7 +6,10 @@ export const sweep: Kind = {
   writes: false,
   told: (run) => {
     const found = (run.result.found as unknown[] | undefined)?.length ?? 0;
-    const missing = (run.result.missing as { name: string }[] | undefined) ?? [];
-    return `${found} found${missing.length ? `; missing: ${missing.map((one) => one.name).join(", ")}` : ""}`;
+    const named = (word: string, of: unknown) => {
+      const all = (of as { name: string }[] | undefined) ?? [];
+      return all.length ? `; ${word}: ${all.map((one) => one.name).join(", ")}` : "";
+    };
+    return `${found} found${named("missing", run.result.missing)}${named("not looked at", run.result.not_looked)}`;
   },
 };
