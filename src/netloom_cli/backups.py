@@ -38,6 +38,7 @@ def register(app: typer.Typer) -> None:
     app.command("import")(import_archive)
     app.command("check")(check_archive)
     app.command()(journal)
+    app.command()(journal_accept)
 
 
 def backup(
@@ -145,7 +146,7 @@ def journal(
     everything: Annotated[bool, typer.Option("--all", help="all entries, not the newest 500 only")] = False,
 ) -> None:
     """What was written to which device, before, after, by whom, with the read-back."""
-    path = f"/api/journal?device={quoted(device)}"
+    path = f"/api/journal?check=1&device={quoted(device)}"
     found = every(path, "entries") if everything else call("GET", path)
     if context.json:
         give(found)
@@ -160,6 +161,15 @@ def journal(
                 back = f", not read back: {c['untold']}" if "untold" in c else back
                 before = f"{value(c['from'])} → " if "from" in c else "stays "  # what a store only keeps
                 say(f"    {c['path']}: {before}{value(c['to'])}{back}")
+    chain = found["chain"]
     if not found["whole"]:
-        note("The chain is broken: the journal is not what was written.")
-        raise typer.Exit(DIFFERS)
+        note(f"The chain is broken: from entry {chain['broken']} on the journal is not what was written.")
+        note("Try: look who had the data folder. A lead goes on with it by `netloom journal-accept REASON`.")
+        raise typer.Exit(FAILED)
+    note(f"Whole up to entry {chain['entries']}, read anew just now.")
+
+
+def journal_accept(reason: str) -> None:
+    """Go on with a journal that is broken: a new chain begins, which tells the old one's head and your reason."""
+    call("POST", "/api/journal/accept", {"reason": reason})
+    give({"accepted": True}) if context.json else note("A new chain began. What was before is kept as it is.")

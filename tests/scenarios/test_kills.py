@@ -31,7 +31,7 @@ def test_a_lock_that_another_program_holds_is_told_and_nothing_is_lost(demo: Dem
     try:
         refused = demo.refused("set", "Car deck box", "/relays/1/idle=closed", expect=5)
         assert refused["code"] == "busy"
-        assert "nothing was changed" in refused["message"]
+        assert "Nothing was changed" in refused["message"]
         assert demo.json("devices")["devices"], "one can still look"
         with pytest.raises(urllib.error.HTTPError, match="503"):
             call(demo, "GET", "/api/ready")

@@ -19,6 +19,7 @@ from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device
 from netloom_server.installation.services.roster import Roster
 from netloom_server.runs.models import JournalEntry
+from netloom_server.runs.services import journal
 from tests.conftest import ROOT
 from tests.server import conformance
 
@@ -54,6 +55,13 @@ def as_described(monkeypatch: pytest.MonkeyPatch) -> None:
         return answer
 
     monkeypatch.setattr(Client, "request", asked)
+
+
+@pytest.fixture(autouse=True)
+def own_witness(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    """What one test rolls back is not missing from the next one's journal."""
+    monkeypatch.setattr(journal, "_path", lambda: tmp_path / "journal.head")
+    monkeypatch.setattr(journal, "checked", journal.Checked())
 
 
 @pytest.fixture(autouse=True)

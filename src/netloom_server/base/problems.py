@@ -7,6 +7,7 @@ import sys
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
+from django.db import connection
 from django.db.utils import DatabaseError
 from django.http import Http404, HttpRequest, JsonResponse
 from rest_framework import exceptions, status
@@ -106,14 +107,21 @@ def is_of_the_disk(error: BaseException) -> bool:
 
 
 def disk_trouble(error: BaseException) -> tuple[str, str, str]:
-    """Code, message and hint of what the database says; whatever was asked for was not done."""
+    """Code, message and hint of what the database says; that nothing was changed only where nothing was committed."""
+    known = not getattr(connection, "changed", True)
+    code, message, hint = _told_of(error)
+    changed = " Nothing was changed." if known else " What of it was done is not known: look first."
+    return code, message + changed, hint
+
+
+def _told_of(error: BaseException) -> tuple[str, str, str]:
     text = ERRNO.get(error.errno or 0, "") if isinstance(error, OSError) else str(error).lower()
     for part, told in DISK.items():
         if part in text:
             return told
     return (
         "records",
-        "The records could not be used; nothing was changed.",
+        "The records could not be used.",
         "Run `netloom doctor`, which looks at them.",
     )
 
@@ -129,32 +137,32 @@ ERRNO = {
 DISK = {
     "locked": (
         "busy",
-        "Another program holds the records just now; nothing was changed.",
+        "Another program holds the records just now.",
         "Try again. If it stays, close the program that has the data folder's database open.",
     ),
     "disk is full": (
         "disk-full",
-        "The disk of the data folder is full; nothing was changed.",
+        "The disk of the data folder is full.",
         "Make room on it. Work goes on by itself then; nothing that was said to be kept is lost.",
     ),
     "readonly": (
         "read-only",
-        "The data folder cannot be written; nothing was changed.",
+        "The data folder cannot be written.",
         "Make it writable for the user that the server runs as. `netloom doctor` says which files.",
     ),
     "disk i/o": (
         "disk",
-        "The disk of the data folder does not work as it should; nothing was changed.",
+        "The disk of the data folder does not work as it should.",
         "Look at the disk, and copy the data folder's `copies` to another one.",
     ),
     "malformed": (
         "damaged",
-        "The database is damaged; nothing was changed.",
+        "The database is damaged.",
         "Stop the server and put a safe copy back: `netloom copies`, then `netloom put-back COPY`.",
     ),
     "not a database": (
         "damaged",
-        "The database is damaged; nothing was changed.",
+        "The database is damaged.",
         "Stop the server and put a safe copy back: `netloom copies`, then `netloom put-back COPY`.",
     ),
 }

@@ -19,7 +19,7 @@ from typing import Any
 
 from django.core.handlers.asgi import ASGIHandler
 from django.core.handlers.base import BaseHandler
-from django.db import close_old_connections
+from django.db import close_old_connections, connection
 from django.http import HttpRequest
 from django.http.response import HttpResponseBase, StreamingHttpResponse
 
@@ -70,6 +70,7 @@ class Handler(ASGIHandler):
 
     def _answer(self, request: HttpRequest) -> HttpResponseBase:
         close_old_connections()  # one that broke meanwhile
+        connection.begin_anew()  # type: ignore[attr-defined]
         return self._inline.get_response(request)
 
     async def _in_thread(self, work: Any, *given: Any) -> Any:

@@ -68,7 +68,7 @@ TEMPLATES = [
 ]
 DATABASES = {
     "default": {
-        "ENGINE": "django.db.backends.sqlite3",
+        "ENGINE": "netloom_server.base.sqlite",
         "NAME": DATA / "netloom.sqlite3",
         "CONN_MAX_AGE": None,
         "OPTIONS": {

@@ -183,6 +183,7 @@ urlpatterns = [
     path("api/runs/<str:ident>/cancel", runs.CancelView.as_view()),
     path("api/runs/<str:ident>/answer", runs.AnswerView.as_view()),
     path("api/journal", journal.JournalView.as_view()),
+    path("api/journal/accept", journal.AcceptView.as_view()),
     path("api/events", events.events),
     path("api/backups", backups.BackupsView.as_view()),
     path("api/backups/compare", backups.CompareView.as_view()),

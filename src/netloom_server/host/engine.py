@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from django.conf import settings
+from django.db import connection
 from django.utils import timezone
 
 from netloom_core.bus.owner import Owners
@@ -36,9 +37,11 @@ from netloom_server.host.workshop import Workshop
 from netloom_server.installation.models import Line as LineRecord
 from netloom_server.installation.services import profiles
 from netloom_server.installation.services.roster import Roster
+from netloom_server.runs.services import journal
 
 Result = TypeVar("Result")
 CALL_S = 30.0
+CHECK_EVERY_S = 300.0
 FIRST_COPY_S = 120.0
 log = logging.getLogger("netloom.host")
 
@@ -69,6 +72,7 @@ class Engine:
         await in_records(profiles.take_own, self.library)
         self.core.keep("the event writer", self.events.run)
         self.core.keep("safe copies", self._copies)
+        self.core.keep("the journal's check", self._checks)
         self.core.keep("the making of papers", self.workshop.run)
         await self.core.start()
 
@@ -108,6 +112,14 @@ class Engine:
                     await asyncio.to_thread(copies.make, data, "daily")
                 except (OSError, sqlite3.Error) as error:
                     log.error("no safe copy of the database could be made: %s. It is tried again.", error)
+
+    async def _checks(self) -> None:
+        """The journal's chain is read anew now and then, in a thread of its own: who changes a row is found out."""
+        while True:
+            broken = (await asyncio.to_thread(_checked)).broken
+            if broken is not None:
+                self.events.put("notice", {"message": f"The journal is not what was written, from entry {broken} on."})
+            await asyncio.sleep(CHECK_EVERY_S)
 
     def spawn(self, work: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
         """Let something go on beside; from the engine's loop."""
@@ -196,6 +208,13 @@ class Engine:
 
 
 _engine: Engine | None = None
+
+
+def _checked() -> journal.Checked:
+    try:
+        return journal.check()
+    finally:
+        connection.close()
 
 
 def engine() -> Engine:

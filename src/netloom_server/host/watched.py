@@ -16,6 +16,7 @@ from netloom_server.care import copies
 from netloom_server.host.engine import engine
 from netloom_server.installation.models import Device
 from netloom_server.runs.models import LIVE, JournalEntry, Run
+from netloom_server.runs.services import journal
 
 BEGUN = time.monotonic()
 PATIENCE_S = 3.0
@@ -53,6 +54,8 @@ def not_ready() -> list[str]:
         engine().call(in_records(_one), PATIENCE_S)
     except NetloomError as error:
         troubles.append(f"The engine cannot use the records: {error.message}")
+    if journal.head_trouble:
+        troubles.append(journal.head_trouble)
     free = shutil.disk_usage(settings.DATA).free
     if free < LITTLE_ROOM:
         troubles.append(f"The disk of the data folder has {free // 1_000_000} MB left.")

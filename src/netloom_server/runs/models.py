@@ -121,11 +121,16 @@ class JournalEntry(models.Model):
 
     @property
     def columns_agree(self) -> bool:
-        """Whether what it is searched by is what it says. Entries of old have no kind and intent beside them."""
-        said = {name: self.entry.get(name, "") for name in ("device", "run")}
-        if self.kind or self.intent:
-            said |= {name: self.entry.get(name, "") for name in ("kind", "intent")}
-        return all(getattr(self, name) == value for name, value in said.items())
+        """Whether what it is searched by is what it says."""
+        return all(getattr(self, name) == self.entry.get(name, "") for name in ("device", "run", "kind", "intent"))
+
+
+class Witness(models.Model):
+    """The one row that says since when the journal has a head outside of the records, and from which entry on its chain
+    counts: a lead may accept one that is broken, and a new chain begins then."""
+
+    since = models.DateTimeField(auto_now_add=True)
+    first = models.PositiveBigIntegerField(default=1)
 
 
 class Event(models.Model):

@@ -770,11 +770,28 @@ export interface paths {
         };
         /**
          * @description Newest first; `next` is the path of the next page. `device` is any word for it, or the id of one that was
-         *     removed.
+         *     removed. With `check` the whole chain is read anew.
          */
         get: operations["journal_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/journal/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Go on with a broken journal: a new chain begins, with the old head and the reason in its first entry. */
+        post: operations["journal_accept_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2169,9 +2186,7 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         AcceptRequest: {
-            mac: string;
-            /** Format: ipv4 */
-            address: string;
+            reason: string;
         };
         /** @description Each kind that is given replaces what is kept of that kind; the others stay. */
         AccessRequest: {
@@ -2364,6 +2379,14 @@ export interface components {
             device: string;
             point: string;
             state: string;
+        };
+        /** @description Up to which entry it was read anew and found whole, and when; `broken` is the first that is not. */
+        Chain: {
+            word: string;
+            entries: number;
+            /** Format: date-time */
+            at: string | null;
+            broken: number | null;
         };
         /** @description `read_back` is what the device said afterwards; where it said nothing of that, `untold` says why. */
         Change: {
@@ -3059,6 +3082,7 @@ export interface components {
         Journal: {
             entries: components["schemas"]["JournalEntry"][];
             whole: boolean;
+            chain: components["schemas"]["Chain"];
             next: string | null;
         };
         JournalEntry: {
@@ -6492,6 +6516,7 @@ export interface operations {
     journal_retrieve: {
         parameters: {
             query?: {
+                check?: boolean;
                 device?: string;
                 page?: string;
                 run?: string;
@@ -6509,6 +6534,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Journal"];
                 };
+            };
+            /** @description What happened, what was not changed, what to try */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    journal_accept_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What happened, what was not changed, what to try */
             default: {

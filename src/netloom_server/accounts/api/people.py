@@ -16,6 +16,7 @@ from netloom_server.accounts.services import people, second
 from netloom_server.base.forms import Form, checked
 from netloom_server.host.engine import engine
 from netloom_server.runs.services import journal
+from netloom_server.runs.services.journal import in_one_act
 
 
 class PersonSerializer(Form):
@@ -63,6 +64,7 @@ class PeopleView(APIView):
         return Response(PersonSerializer(User.objects.order_by("username"), many=True).data)
 
     @extend_schema(request=NewPersonSerializer, responses={201: PersonSerializer})
+    @in_one_act
     def post(self, request: Request) -> Response:
         data = checked(NewPersonSerializer, request)
         user = people.add(data["username"], data["role"], data.get("password", ""))
@@ -74,6 +76,7 @@ class PersonView(APIView):
     write_role = Role.LEAD
 
     @extend_schema(request=EditPersonSerializer, responses=PersonSerializer)
+    @in_one_act
     def patch(self, request: Request, pk: int) -> Response:
         data: dict[str, Any] = checked(EditPersonSerializer, request)
         user = people.change(people.find(pk), role=data.get("role"), active=data.get("active"))
@@ -97,6 +100,7 @@ class SessionsView(APIView):
     write_role = Role.LEAD
 
     @extend_schema(request=None, responses={204: None})
+    @in_one_act
     def delete(self, request: Request, pk: int) -> Response:
         """End all sessions of a person, with their tokens and links."""
         user = people.find(pk)
@@ -109,6 +113,7 @@ class LinkView(APIView):
     write_role = Role.LEAD
 
     @extend_schema(request=None, responses=LinkSerializer)
+    @in_one_act
     def post(self, request: Request, username: str) -> Response:
         """A one-time sign-in link for a person, to hand over."""
         user = people.named(username)

@@ -18,6 +18,7 @@ from netloom_server.host.engine import engine
 from netloom_server.installation.services import codes
 from netloom_server.installation.services.records import resolve, resolve_all
 from netloom_server.runs.services import journal
+from netloom_server.runs.services.journal import in_one_act
 
 MOST = 2000  # devices in one request
 
@@ -51,6 +52,7 @@ def _noted(request: Request, devices: Sequence[str], message: str) -> None:
 
 class NewCodesView(APIView):
     @extend_schema(request=NewCodesSerializer, responses=CodesSerializer)
+    @in_one_act
     def post(self, request: Request) -> Response:
         """Decide new codes; they are in this answer once, and written by a plan."""
         data = checked(NewCodesSerializer, request)
@@ -69,6 +71,7 @@ class CodeView(APIView):
     write_role = Role.LEAD
 
     @extend_schema(request=WhichCodeSerializer, responses=CodeSerializer)
+    @in_one_act
     def post(self, request: Request, word: str) -> Response:
         """Look at the code of a device. Only a lead may, and who did stands in the journal before it is shown."""
         device = resolve(word)

@@ -14,6 +14,7 @@ from netloom_server.base.forms import Form, checked
 from netloom_server.host.engine import engine
 from netloom_server.installation.services import fences, records
 from netloom_server.runs.services import journal
+from netloom_server.runs.services.journal import in_one_act
 
 
 class NewFenceSerializer(Form):
@@ -38,6 +39,7 @@ def _noted(device: str, by: str, message: str) -> None:
 
 class FencesView(APIView):
     @extend_schema(request=NewFenceSerializer, responses=FenceSerializer)
+    @in_one_act
     def post(self, request: Request, word: str) -> Response:
         """Fence it off for everybody; it stands in the journal, and ends by itself."""
         device = records.resolve(word)
@@ -51,6 +53,7 @@ class FencesView(APIView):
 
 class FenceView(APIView):
     @extend_schema(responses={204: None})
+    @in_one_act
     def delete(self, request: Request, word: str, ident: str) -> Response:
         by, role = request.user.get_username(), getattr(request.user, "role", "")
         number = int(ident) if ident.isascii() and ident.isdecimal() and len(ident) < 12 else 0

@@ -55,7 +55,7 @@ def pieces(library: Library) -> Iterator[str]:
         "lines": Line.objects.count(),
         "journal_entries": head.count,
         "journal_hash": head.hash if head.count else "",
-        "journal_whole": journal.broken_at() is None,
+        "journal_whole": journal.check().broken is None,
     }
     yield render_to_string("report_head.html", about)
     for device in devices:

@@ -197,7 +197,17 @@ class JournalEntrySerializer(Form):
     hash = serializers.CharField()
 
 
+class ChainSerializer(Form):
+    """Up to which entry it was read anew and found whole, and when; `broken` is the first that is not."""
+
+    word = serializers.CharField()
+    entries = serializers.IntegerField()
+    at = serializers.DateTimeField(allow_null=True)
+    broken = serializers.IntegerField(allow_null=True)
+
+
 class JournalSerializer(Form):
     entries = JournalEntrySerializer(many=True)
     whole = serializers.BooleanField()
+    chain = ChainSerializer()
     next = serializers.CharField(allow_null=True)
