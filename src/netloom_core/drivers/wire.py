@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from decimal import Decimal
+from functools import cached_property
 from typing import Any
 
 from pydantic import Field, field_validator
@@ -28,7 +29,7 @@ class Wire(Part):
     `form` is a Python format for numbers (`03`, `+.1f`, `02X`); whole hexadecimal ones are read back as such.
     """
 
-    words: dict[str, str] = {}
+    words: dict[str, str | bool | int | float] = {}
     factor: float = 1.0
     plus: float = 0.0
     form: str = Field(default="", pattern=r"^(\+?0?\d{0,2}(\.\d)?[dfXx]?)$")
@@ -36,10 +37,13 @@ class Wire(Part):
     @field_validator("words", mode="before")
     @classmethod
     def _as_text(cls, value: Any) -> Any:
-        """Keys and values may be written as numbers."""
-        if isinstance(value, dict):
-            return {_word(key): _word(word) for key, word in value.items()}
-        return value
+        """Keys may be written as numbers; what stands for a value keeps its type, for wires that have types."""
+        return {_word(key): word for key, word in value.items()} if isinstance(value, dict) else value
+
+    @cached_property
+    def texts(self) -> dict[str, str]:
+        """The words, as they stand on a wire of text."""
+        return {value: _word(word) for value, word in self.words.items()}
 
     def number(self, value: float) -> float:
         """On the wire."""
@@ -63,8 +67,8 @@ def is_number(item: Item) -> bool:
 def as_text(item: Item, wire: Wire, value: Any) -> str:
     """The value as it is said on a wire of text."""
     word = _word(value)
-    if word in wire.words:
-        return wire.words[word]
+    if word in wire.texts:
+        return wire.texts[word]
     if wire.words and not is_number(item):
         raise ProtocolError(f"{item.path}: there is no word for {word!r}.", outcome="not_sent")
     if not isinstance(value, int | float) or isinstance(value, bool):
@@ -78,7 +82,7 @@ def as_text(item: Item, wire: Wire, value: Any) -> str:
 def from_text(item: Item, wire: Wire, text: str) -> Any:
     """The canonical value of what was said. Raises Unreadable where it is none of the item's type."""
     text = text[:MAX_TEXT]
-    for value, word in wire.words.items():
+    for value, word in wire.texts.items():
         if word == text or word.casefold() == text.casefold():
             return canonical(item, value)
     if wire.words and not is_number(item):
@@ -105,7 +109,7 @@ def from_number(item: Item, wire: Wire, number: float) -> Any:
     if not math.isfinite(number) or abs(number) > 1e15:
         raise strange(item, str(number))
     word = f"{number:.10g}"
-    for value, said in wire.words.items():
+    for value, said in wire.texts.items():
         if said == word:
             return canonical(item, value)
     if wire.words and not is_number(item):
@@ -119,13 +123,47 @@ def from_number(item: Item, wire: Wire, number: float) -> Any:
 
 def as_number(item: Item, wire: Wire, value: Any) -> float:
     word = _word(value)
-    if word in wire.words:
-        return float(wire.words[word])
+    if word in wire.texts:
+        return float(wire.texts[word])
     if isinstance(value, bool):
         return float(value)
     if not isinstance(value, int | float):
         raise ProtocolError(f"{item.path}: {word!r} stands for no number on this wire.", outcome="not_sent")
     return wire.number(value)
+
+
+def as_typed(item: Item, wire: Wire, value: Any) -> Any:
+    """The value as it stands on a wire that has types, as JSON does: words keep theirs, a form makes a text."""
+    word = _word(value)
+    if word in wire.words:
+        return wire.words[word]
+    if wire.words and not is_number(item):
+        raise ProtocolError(f"{item.path}: there is no word for {word!r}.", outcome="not_sent")
+    if not is_number(item) or not isinstance(value, int | float) or isinstance(value, bool):
+        return value
+    if wire.form:
+        return as_text(item, wire, value)
+    if wire.factor == 1 and not wire.plus:
+        return value
+    number = wire.number(value)
+    return int(number) if number.is_integer() else number
+
+
+def from_typed(item: Item, wire: Wire, told: Any) -> Any:
+    """The canonical value of what was told with a type; a number told as a text is one, too. Raises Unreadable."""
+    for value, word in wire.words.items():
+        same_type = isinstance(word, bool) is isinstance(told, bool)
+        if (same_type and word == told) or (isinstance(told, str) and _word(word).casefold() == told.casefold()):
+            return canonical(item, value)
+    if wire.words and not is_number(item):
+        raise strange(item, str(told))
+    if not is_number(item) or isinstance(told, bool):
+        return canonical(item, told)
+    if isinstance(told, str) and (wire.form or wire.factor != 1 or wire.plus):
+        return from_text(item, wire, told)
+    if isinstance(told, int | float) and (wire.factor != 1 or wire.plus):
+        return from_number(item, wire, told)
+    return canonical(item, told)
 
 
 def canonical(item: Item, value: Any) -> Any:

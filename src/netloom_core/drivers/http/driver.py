@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import AsyncIterator, Callable, Hashable, Sequence
 from dataclasses import replace
+from functools import cached_property
 from typing import Any
 
 from netloom_core.documents.patch import merge_patch
@@ -19,7 +20,7 @@ from netloom_core.drivers.http.access import Access
 from netloom_core.drivers.http.bodies import TYPES, decoded, encoded, field_of, word_of
 from netloom_core.drivers.http.form import HttpBinding, HttpCall, HttpChannel, HttpGet, HttpLoad
 from netloom_core.drivers.http.loading import enclosed
-from netloom_core.drivers.wire import Unreadable, as_text, canonical, from_text
+from netloom_core.drivers.wire import Unreadable, as_text, as_typed, from_text, from_typed
 from netloom_core.errors import Absent, CodeWanted, KeyLost, NoAnswer, ProtocolError, Refused, WrongCredentials
 from netloom_core.links.http import HttpLink
 from netloom_core.links.tls import TLS_PIN
@@ -154,9 +155,9 @@ class HttpDriver(BoundDriver):
 
     def _value(self, item: Item, binding: HttpBinding, value: Any) -> Any:
         try:
-            if isinstance(value, str) and (binding.words or self._channel.told != "json"):
+            if self._channel.told != "json" and isinstance(value, str):
                 return from_text(item, binding, value)
-            return canonical(item, value)
+            return from_typed(item, binding, value)
         except Unreadable as error:
             return error
 
@@ -172,9 +173,24 @@ class HttpDriver(BoundDriver):
             raise ProtocolError(f"{self.target.address} reports its points in an unknown form.")
         points, known = self.profile.by_point, {}
         for name, said in reply.items():
-            if (item := points.get(name)) is not None and (state := _state(item, said)) is not None:
+            item = points.get(name)
+            if item is None:
+                continue
+            binding = self._bindings.get(item.path)
+            state = _state(item, said) if binding is None else self._state_by(item, binding, said)
+            if state is not None:
                 known[name] = state
         return known
+
+    @cached_property
+    def _bindings(self) -> dict[str, HttpBinding]:
+        """By path, of points whose states stand otherwise on the wire than here."""
+        told = [(bound.item.path, bound.binding) for bound in self.profile.bound_live(self.name)]
+        return {path: one for path, one in told if one.words or one.factor != 1 or one.plus or one.form}
+
+    def _state_by(self, item: Item, binding: HttpBinding, said: Any) -> str | None:
+        value = self._value(item, binding, said)
+        return None if isinstance(value, Unreadable) else item.state_of(value)
 
     async def watch(self) -> AsyncIterator[dict[str, str]]:
         call = self._channel.events
@@ -195,15 +211,17 @@ class HttpDriver(BoundDriver):
             await self._assign_whole(whole)
         for bound, value in points:
             assert self._channel.drive is not None
-            state = bound.item.state_of(value)
+            # By its word where it has one; else by the state as it is called here.
+            worded = bound.binding.words or bound.binding.factor != 1 or bound.binding.plus or bound.binding.form
+            state = self._said(bound, value) if worded else bound.item.state_of(value)
             await self._act(self._channel.drive, {"point": bound.binding.point or bound.item.id, "state": state})
         for bound, value in values:
             if bound.binding.put is not None:
                 await self._act(bound.binding.put, {"value": self._said(bound, value)})
 
     def _said(self, bound: Bound, value: Any) -> Any:
-        plain = not bound.binding.words and self._channel.bodies == "json"
-        return value if plain else as_text(bound.item, bound.binding, value)
+        say = as_typed if self._channel.bodies == "json" else as_text
+        return say(bound.item, bound.binding, value)
 
     async def _assign_whole(self, values: Sequence[tuple[Bound, Any]]) -> None:
         call = self._channel.write

@@ -165,6 +165,6 @@ def _carries(item: Item, binding: ModbusBinding) -> str | None:
         return f"a register holds no {item.type.name}"
     if isinstance(item.type, Choice):
         options = [str(option.value) for option in item.type.options]
-        if not all(binding.words.get(one, one).lstrip("-").isdecimal() for one in options):
+        if not all(binding.texts.get(one, one).lstrip("-").isdecimal() for one in options):
             return "each option needs its number: words"
     return None
