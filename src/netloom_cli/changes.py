@@ -120,15 +120,16 @@ def _show_plan(made: dict[str, Any]) -> None:
 def plan(devices: Devices = None) -> None:
     """What `apply` would write."""
     made = make_plan({"kind": "apply", "devices": devices or []})
+    left = any(remark["code"] in LEFT_OUT for remark in made["remarks"])
     if context.json:
         give(made)
     elif not made["steps"]:
         _show_plan(made)
-        left = any(remark["code"] in LEFT_OUT for remark in made["remarks"])
         note("Nothing is written: see above." if left else
              "Nothing to write: every device that could be read has its intended values.")  # fmt: skip
     else:
         _show_plan(made)
+    raise typer.Exit(DIFFERS if left else DONE)
 
 
 def rehearse(devices: Devices = None) -> None:
@@ -157,6 +158,7 @@ RESULTS = {"done": 0, "unproven": 1, "skipped": 2, "failed": 3, "unknown": 4}
 GOOD = ("done", "unproven")
 EXITS = {"done": DONE, "unproven": DIFFERS}  # anything else is a failure
 NOT_VALUES = ("procedure", "firmware")
+NOT_KNOWN = ("not-in-backup",)  # remarks on what nobody can tell to be as it was
 LEFT_OUT = ("left-out", "level-wanted", "forbidden", "no-order", "locked")  # remarks on what is decided and not written
 
 
@@ -199,6 +201,10 @@ def _outcome(run: dict[str, Any]) -> dict[str, Any]:
             "try": "",
         }
         devices.setdefault(ident, nothing)
+    for remark in run["params"].get("remarks", []):
+        known = devices.get(remark["device"])
+        if remark["code"] in NOT_KNOWN and known is not None and known["result"] == "done":
+            known |= {"result": "unproven", "message": remark["message"], "try": "Look at those values by hand."}
     return {"run": run["id"], "devices": list(devices.values())}
 
 

@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from netloom_core.documents.diff import differences
-from netloom_core.documents.tree import MISSING, Document, get
+from netloom_core.documents.tree import MISSING, Document, get, leaves
 from netloom_core.plan.planner import known_unkept
+from netloom_core.plan.proof import NO_STARTUP
 from netloom_core.profiles.profile import Profile
 
 RESULTS = ("match", "drift", "unkept", "unproven", "unreachable", "no-baseline")
@@ -79,6 +80,11 @@ def verify(evidence: Evidence, *, trouble: str = "") -> Proof:
             row = told.get(path) or {"path": path, "baseline": None, "running": None, "kind": "unproven"}
             row["why"] = why
             found += [] if path in told else [row]
+        elif evidence.startup and profile is not None and _stored(profile, path):
+            why = f"what it keeps of it cannot be read: {why}"
+            value = get(running, path)
+            row = {"path": path, "baseline": get(baseline, path) or None, "running": value, "kind": "unproven"}
+            found += [] if path in told else [{**row, "why": why}]
     loose = known_unkept(profile, running, evidence.startup, evidence.unreadable) if profile is not None else []
     found += [
         {"path": path, "baseline": get(baseline, path) or None, "running": get(running, path), "kind": "unkept"}
@@ -91,7 +97,16 @@ def verify(evidence: Evidence, *, trouble: str = "") -> Proof:
         word = "unkept"
     else:
         word = "unproven" if "unproven" in kinds else "match"
+    unseen = profile is not None and not evidence.startup and any(_stored(profile, p) for p, _ in leaves(baseline))
+    if word == "match" and unseen:
+        return Proof("unproven", found, f"What it keeps is not known: {NO_STARTUP}.", read=evidence.read)
     return Proof(word, found, read=evidence.read)
+
+
+def _stored(profile: Profile, path: str) -> bool:
+    """Whether a power cut may bring another value than the one that runs."""
+    item = profile.by_path.get(path)
+    return item is not None and item.kept == "when-stored" and not item.secret
 
 
 def _kind(path: str, approved: Any, now: Any, evidence: Evidence) -> str:

@@ -73,7 +73,9 @@ def unkept_paths(profile: Profile, running: Document, startup: Document) -> list
         for change in differences(startup, running)
         if change.after is not None
         and (setting := profile.by_path.get(change.path)) is not None
-        and setting.kept == "when-stored"
+        and (
+            setting.kept == "when-stored" or (setting.kept == "always" and not waits_for_restart(profile, change.path))
+        )
     ]
 
 

@@ -52,7 +52,7 @@ class Backup(models.Model):
     """What a device was, and what it had, when it was backed up. Outlives the device's record.
 
     `number` grows with each; by it one knows the newest, since a clock may be put back and an archive
-    may state any time.
+    may state any time. `holes` are values that it should have and that could not be read then, by path: why.
     """
 
     id = models.CharField(primary_key=True, max_length=12, default=new_id)
@@ -73,6 +73,7 @@ class Backup(models.Model):
     label = models.CharField(max_length=120, blank=True)
     running = models.ForeignKey(Document, on_delete=models.PROTECT, related_name="+")
     startup = models.ForeignKey(Document, null=True, on_delete=models.PROTECT, related_name="+")
+    holes = models.JSONField(default=dict)
 
     class Meta:
         ordering = ["-number", "-id"]

@@ -69,7 +69,7 @@ async def test_a_kept_value_that_is_not_told_would_not_go_at_a_power_cut(rig: Ri
     assert run.steps[1].message == "Not proven: Relay 1 idle state: it is no value."
 
 
-async def test_what_it_keeps_and_cannot_tell_is_not_called_unkept(rig: Rig) -> None:
+async def test_what_it_keeps_and_cannot_tell_is_neither_unkept_nor_a_match(rig: Rig) -> None:
     await rig.set(CLOSED)
     record = rig.record()
     record.baseline = rig.box.running
@@ -77,8 +77,10 @@ async def test_what_it_keeps_and_cannot_tell_is_not_called_unkept(rig: Rig) -> N
     await rig.engine.do({"do": "read", "devices": ["dev1"]})
     evidence = (await rig.store.evidence(["dev1"]))["dev1"]
     assert get(evidence.startup, REST) == "closed"
-    assert verify(evidence).result == "match"
-    assert verify(evidence).differences == []
+    proof = verify(evidence)
+    assert proof.result == "unproven"
+    assert [(row["path"], row["kind"]) for row in proof.differences] == [(IDLE, "unproven")]
+    assert "what it keeps of it cannot be read" in proof.differences[0]["why"]
 
 
 async def test_a_crash_in_the_middle_of_what_is_not_told_is_unknown(rig: Rig) -> None:

@@ -2185,8 +2185,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        AcceptRequest: {
+        AcceptChainRequest: {
             reason: string;
+        };
+        AcceptRequest: {
+            mac: string;
+            /** Format: ipv4 */
+            address: string;
         };
         /** @description Each kind that is given replaces what is kept of that kind; the others stay. */
         AccessRequest: {
@@ -2306,6 +2311,8 @@ export interface components {
             baseline: boolean;
             digest: string;
             unkept: boolean;
+            holes: string[];
+            word: string;
             label: string;
         };
         Backups: {
@@ -6555,7 +6562,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AcceptRequest"];
+                "application/json": components["schemas"]["AcceptChainRequest"];
             };
         };
         responses: {

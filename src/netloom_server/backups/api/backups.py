@@ -35,6 +35,8 @@ class BackupSerializer(Form):
     baseline = serializers.BooleanField()
     digest = serializers.CharField()
     unkept = serializers.BooleanField()
+    holes = serializers.ListField(child=serializers.CharField())
+    word = serializers.CharField()
 
     def get_fields(self) -> dict[str, serializers.Field]:
         return {**super().get_fields(), "label": serializers.CharField()}

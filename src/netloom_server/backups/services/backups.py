@@ -15,6 +15,7 @@ from netloom_core.documents.diff import differences
 from netloom_core.errors import RequestError
 from netloom_core.identity.keys import serial_key
 from netloom_core.library.load import Library
+from netloom_core.model.said import Of, seen, word
 from netloom_server.backups.models import Backup, Document
 from netloom_server.base.problems import NotFound
 from netloom_server.installation.models import Device, Installation
@@ -74,6 +75,7 @@ def _backup_of(device: Device, wanted: Keep) -> Backup:
         baseline=wanted.baseline,
         running_id=device.running,
         startup_id=device.startup or None,
+        holes=device.unreadable,
     )
 
 
@@ -99,6 +101,8 @@ def backup_as_dict(backup: Backup) -> dict[str, Any]:
         "baseline": backup.baseline,
         "label": backup.label,
         "digest": backup.running_id,
+        "holes": sorted(backup.holes),
+        "word": word(Of.BACKUP, seen(asked=True, told=not backup.holes)),
         "unkept": bool(backup.startup_id) and backup.running_id != backup.startup_id,
     }
 

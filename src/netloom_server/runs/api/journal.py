@@ -66,15 +66,15 @@ class JournalView(APIView):
         )
 
 
-class AcceptSerializer(Form):
+class AcceptChainSerializer(Form):
     reason = serializers.CharField(max_length=400)
 
 
 class AcceptView(APIView):
     write_role = Role.LEAD
 
-    @extend_schema(request=AcceptSerializer, responses={204: None})
+    @extend_schema(request=AcceptChainSerializer, responses={204: None})
     def post(self, request: Request) -> Response:
         """Go on with a broken journal: a new chain begins, with the old head and the reason in its first entry."""
-        journal.accept(request.user.get_username(), checked(AcceptSerializer, request)["reason"])
+        journal.accept(request.user.get_username(), checked(AcceptChainSerializer, request)["reason"])
         return Response(status=204)

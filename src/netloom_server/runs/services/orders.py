@@ -167,11 +167,11 @@ ORDERS: dict[str, Callable[[dict[str, Any]], Maker]] = {
 
 
 def to_apply(words: Sequence[str]) -> list[Device]:
-    """The devices named; where none is, all with something to write or to keep."""
+    """The devices named; where none is, all with something to write or to keep, also those that cannot be asked."""
     devices = chosen(words)
     if words:
         return devices
-    return [d for d in devices if d.identity_key and (d.intended or d.counts.get("unkept"))]
+    return [d for d in devices if d.intended or d.counts.get("unkept")]
 
 
 def backup_for(device: Device, ident: str) -> Backup:

@@ -74,6 +74,7 @@ function Row({ backup, current, picked, toggle }: { backup: Backup; current: boo
         <span className="font-medium">{backup.name}</span> {current && <Tag tone="woad">baseline</Tag>}{" "}
         {backup.baseline && !current && <span className="text-soft">earlier baseline</span>}{" "}
         {backup.unkept && <Tag tone="weld">has unkept values</Tag>}
+        {backup.word !== "whole" && <Tag tone="madder">{backup.holes.length} not read</Tag>}
         <span className="block truncate text-soft">
           <When at={backup.taken} /> by {backup.by} · <span className="font-mono text-[11.5px]">{backup.digest.slice(0, 12)}</span>
           {backup.label && ` · ${backup.label}`}
