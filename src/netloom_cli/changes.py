@@ -113,6 +113,8 @@ def _show_plan(made: dict[str, Any]) -> None:
             say(f"    {line}")
         for path in step["unkept"]:
             say(f"    keep {path}")
+    if made["again"]:
+        note(f"Where the last reading shows that just that lacks, once more: {' and '.join(made['again'])}.")
     for remark in made["remarks"]:
         note(f"{remark['name']}: {remark['message']}")
 

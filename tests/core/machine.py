@@ -176,6 +176,26 @@ async def _nothing_of_what_it_keeps(machine: EngineMachine, box: MemoryDevice) -
     box.untold = {"startup": frozenset(PATHS)}
 
 
+async def _clamps(machine: EngineMachine, box: MemoryDevice) -> None:
+    box.limits = {"/a": (2, 3), "/buffered": (2, 3)}
+
+
+async def _starts_older(machine: EngineMachine, box: MemoryDevice) -> None:
+    box.starts_with = {"/a": 1}
+
+
+async def _forgets(machine: EngineMachine, box: MemoryDevice) -> None:
+    box.forgets = frozenset({"/kept", "/b"})
+
+
+async def _late(machine: EngineMachine, box: MemoryDevice) -> None:
+    box.late_s = 2.0
+
+
+async def _brings(machine: EngineMachine, box: MemoryDevice) -> None:
+    box.follows = {"/a": ("/b", 9)}
+
+
 async def _unclear(machine: EngineMachine, box: MemoryDevice) -> None:
     """All others are there and cannot be asked who they are, for a while."""
     machine.clear_one, machine.unclear_until = box, asyncio.get_running_loop().time() + 30
@@ -206,6 +226,11 @@ HAPPENINGS: dict[str, Happening] = {
     "others unclear": _unclear,
     "half": _half,
     "worn out": _worn,
+    "clamps": _clamps,
+    "starts with older": _starts_older,
+    "forgets": _forgets,
+    "takes effect late": _late,
+    "changes another": _brings,
     "untold": _untold,
     "keeps untold": _nothing_of_what_it_keeps,
     "refused": _raising(Refused("no")),
@@ -246,6 +271,7 @@ class EngineMachine(RuleBasedStateMachine):
         self.settled: list[tuple[int, StepState]] = []  # steps as they settled, with the moment
         self.settled_checked = 0
         self.carried: set[str] = set()
+        self.judged: set[str] = set()
 
     @initialize(sets=st.sampled_from([("running", "startup"), ("running", "startup"), ("running",)]))
     def begin(self, sets: tuple[str, ...]) -> None:
@@ -317,6 +343,7 @@ class EngineMachine(RuleBasedStateMachine):
         for box in self.rig.devices:
             box.silent = False
             box.lies_about, box.half_of_write, box.stores, box.untold = "", False, True, {}
+            box.limits, box.starts_with, box.forgets, box.late_s, box.follows = {}, {}, frozenset(), 0.0, {}
         self.rig.drivers.devices[:] = self.rig.devices
 
     # Work under trouble
@@ -456,6 +483,7 @@ class EngineMachine(RuleBasedStateMachine):
             if step.code == "read-back" and step.action == "write":
                 self._otherwise_by_a_reading(moment, step)
         self.settled_checked = len(self.settled)
+        self._what_was_said_is_what_it_has()
         for moment, entry in self.intents[self.journal_checked :]:
             self._before_values_are_true(moment, entry)
         self.journal_checked = len(self.intents)
@@ -501,6 +529,29 @@ class EngineMachine(RuleBasedStateMachine):
             for keep in step.params["keeps"]:
                 if PROFILE.by_path[keep["path"]].kept != "never":
                     assert any(get(startup, keep["path"]) == keep["to"] for _, startup in readings), (step, keep)
+
+    def _what_was_said_is_what_it_has(self) -> None:
+        """Where all steps of a device are done, the last reading before that was said shows all that they claim."""
+        for run in self.rig.store.all_runs.values():
+            if run.id in self.judged or run.kind not in ("apply", "undo"):
+                continue
+            self.judged.add(run.id)
+            for name in {step.device for step in run.steps}:
+                mine = [step for step in run.steps if step.device == name]
+                if any(step.state != "done" for step in mine) or not any(s.params.get("changes") for s in mine):
+                    continue
+                said = max(m for m, step in self.settled if step.device == name and step in mine)
+                calls = [call for call in self._box(name).log_of.calls if call[0] <= said]
+                readings = [kept for _, call, _, kept in calls if call == "read running"]
+                for step in mine:
+                    if step.action not in ("write", "restart", "readdress"):
+                        continue
+                    for change in step.params["changes"]:
+                        if PROFILE.by_path[change["path"]].takes == "on-store":
+                            continue
+                        last = [c for s in mine for c in s.params.get("changes", []) if c["path"] == change["path"]][-1]
+                        has = get(readings[-1][0], change["path"])
+                        assert has == last["to"], f"{step.action} of {change} is done, and {has!r} was read at the end"
 
     def _otherwise_by_a_reading(self, moment: int, step: StepState) -> None:
         """What is said to be another value than wanted was told as one: what it does not tell is not known."""

@@ -91,7 +91,8 @@ def test_what_somebody_changes_is_drift_and_is_restored(demo: Demo) -> None:
 def test_points_are_driven_by_either_name(demo: Demo) -> None:
     demo.run("drive", "Lines", "output-1", "4")
     demo.run("drive", "Lines", "/outputs/1/source", "2")
-    demo.run("drive", "Registers", "lock-2", "released")
+    assert "moves door" in demo.refused("drive", "Registers", "lock-2", "released", expect=5)["message"]
+    demo.run("drive", "Registers", "lock-2", "released", "--yes")
     demo.run("drive", "Screen", "input", "hdmi2")
     demo.run("drive", "Frames", "mute-3", "on")
     demo.run("drive", "Module", "relay-2", "closed")

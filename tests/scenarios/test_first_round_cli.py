@@ -72,7 +72,7 @@ def set_up_and_stored(demo: Demo) -> None:
         assert box[which]["relays"]["1"]["idle"] == "closed", which
     assert "/relays/1/idle" in box["writable"]
     demo.run("drive", "Slipway box", "relay-2", "on")
-    demo.run("drive", "Slipway module", "relay-1", "on")
+    demo.run("drive", "Slipway module", "relay-1", "on", "--yes")
     points = {point["short"]: point["state"] for point in demo.device("Slipway box")["points"]}
     assert (points["relay-2"], points["input-1"]) == ("on", "rest")
 

@@ -32,7 +32,7 @@ def kept(demo: Demo) -> list[Any]:
 
 
 def reasons(swept: dict[str, Any]) -> dict[str, list[dict[str, str]]]:
-    return {one["name"]: one["reasons"] for one in swept["missing"]}
+    return {one["name"]: one["reasons"] for one in (*swept["missing"], *swept["not_looked"])}
 
 
 def test_seven_lines_sixty_devices_ten_kinds(demo: Demo, swept: dict[str, Any]) -> None:
@@ -94,6 +94,13 @@ def test_absence_is_a_diagnosis(swept: dict[str, Any], name: str, words: str) ->
     assert all(one["try"] and one["test"] for one in told)
 
 
+def test_nobody_is_missing_on_a_line_that_could_not_be_asked(demo: Demo, swept: dict[str, Any]) -> None:
+    unasked = {"Ticket machine display", "Mast weather box", "Fog signal bridge", "Lift bridge", "Arrival reader 1"}
+    assert unasked <= {one["name"] for one in swept["not_looked"]}
+    assert not unasked & {one["name"] for one in swept["missing"]}
+    assert demo.device("Lift bridge")["state"] in ("planned", "not-looked")
+
+
 def test_moved_ones_labels_modes_and_adapters_are_told(demo: Demo, swept: dict[str, Any]) -> None:
     status = {one["name"]: one["status"] for one in swept["found"]}
     assert [status[name] for name in ("Pier camera", "Kiosk camera", "Quay radio bridge")] == ["moved"] * 3
@@ -131,7 +138,7 @@ def test_an_adapter_that_comes_back_under_another_name_is_followed(demo: Demo, s
     demo.run("fault", "port", "hub-usb")
     threading.Event().wait(0.5)
     gone = demo.json("sweep", "Hub service port", expect=3)
-    assert "There is no adapter" in gone["missing"][0]["reasons"][0]["reason"]
+    assert "There is no adapter" in gone["not_looked"][0]["reasons"][0]["reason"]
 
 
 def test_a_list_of_expected_devices_from_a_file(demo: Demo, swept: dict[str, Any], tmp_path: Path) -> None:

@@ -87,9 +87,9 @@ async def explain(case: Case) -> Absent:
             0, Reason(text, trouble["try"] or "Mend the line, sweep again.", "It was tried in the sweep.", 100)
         )
     if not asked and case.reports is not None:
-        told = why_not(case.met, case.record.address, case.reports)
-        reasons = (told, *(reason for reason in found if not told.reason.endswith(reason.reason)))
-        return Absent(case.record.device, case.record.line, (*reasons, *last_seen(case)), Seen.NOT_LOOKED)
+        if not (found and found[0].weight >= STRONG):  # else it is known what kept it from being looked for
+            found.insert(0, why_not(case.met, case.record.address, case.reports))
+        return Absent(case.record.device, case.record.line, (*found, *last_seen(case)), Seen.NOT_LOOKED)
     return Absent(case.record.device, case.record.line, (*found, *last_seen(case)))
 
 

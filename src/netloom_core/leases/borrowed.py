@@ -75,8 +75,10 @@ class Borrowing:
 
     async def _keep(self, made: Borrowed) -> None:
         try:
-            while self._clock.now() < made.until:
-                await asyncio.sleep(min(self._renew, max(0.1, made.until - self._clock.now())))
+            loop = asyncio.get_running_loop()
+            ends = loop.time() + made.until - self._clock.now()  # whatever the clock does meanwhile
+            while loop.time() < ends:
+                await asyncio.sleep(min(self._renew, max(0.1, ends - loop.time())))
                 await asyncio.to_thread(second_address.put, made.interface, made.address, BITS, self._lasts)
         except LinkError as error:
             self._tell(f"{made.address} on {made.interface} is not kept: {error.message}")

@@ -61,7 +61,6 @@ class StepState:
             "code": self.code,
             "changes": without_secrets(self.evidence.get("changes") or self.params.get("changes", [])),
             "disturbs": self.params.get("disturbs", []),
-            "again": self.params.get("again", []),
             "lost": self.evidence.get("settings", []),
             "asks": self.evidence.get("asks"),
             "waits": self.evidence.get("waits"),

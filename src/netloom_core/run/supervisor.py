@@ -214,9 +214,11 @@ class _Device:
         return self._sessions.away(target)
 
     async def _kept(self, step: StepState) -> None:
-        """On record; and where it fell silent, or nobody knows what came of it, that it may have other values now."""
+        """On record; and at once, so that it lies over no later reading, why nobody knows what it has now."""
         await insist(lambda: self._records.save_step(self._run.id, step), f"a step of run {self._run.id}")
-        if step.state == UNKNOWN or step.code == NoAnswer.code:
+        kind = STEPS.get(step.action)
+        unread = step.state == FAILED and kind is not None and not kind.writes
+        if step.state == UNKNOWN or step.code == NoAnswer.code or (unread and step.message):
             await insist(lambda: self._records.save_trouble(step.device, step.message), f"what run {self._run.id} left")
 
     async def _others_first(self, step: StepState) -> str:

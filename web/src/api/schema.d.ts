@@ -3759,6 +3759,7 @@ export interface components {
             /** Format: double */
             seconds: number;
             disturbs: string[];
+            again: string[];
         };
         PlanStep: {
             device: string;

@@ -57,6 +57,9 @@ function PlanOf({ work }: { work: Work }) {
       </div>
       <div className="flex flex-wrap items-center justify-end gap-2 border-t border-weave px-4 py-2.5">
         {plan && plan.disturbs.length > 0 && <p className="mr-auto min-w-40 flex-1 text-[13px] text-madder">This disturbs {needsAre(plan.disturbs)}.</p>}
+        {plan && plan.again.length > 0 && (
+          <p className="basis-full text-[12px] text-soft">At the end all is read back. What had gone by then is done once more: {plan.again.join(" and ")}.</p>
+        )}
         {plan?.remarks.some((remark) => remark.code === "can-lock") && <Button onClick={() => ask({ ...work, lock: true })}>Lock their panels meanwhile …</Button>}
         {later && !work.over_later && <Button onClick={() => ask({ ...work, over_later: true })}>Take back those too …</Button>}
         {unsafe && (

@@ -1,6 +1,6 @@
 """Back devices up."""
 
-from netloom_core.engine.kinds.base import DeviceWork, Workshop, note_troubles
+from netloom_core.engine.kinds.base import DeviceWork, Workshop
 from netloom_core.model.work import RunState
 
 
@@ -9,4 +9,3 @@ class BackupRun(DeviceWork):
 
     async def conclude(self, run: RunState, shop: Workshop) -> None:
         run.result = {"backups": [s.evidence["backup"] for s in run.steps if s.evidence.get("backup")]}
-        await note_troubles(run, shop)

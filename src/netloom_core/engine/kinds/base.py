@@ -55,14 +55,6 @@ class DeviceWork:
         """Put on record what the steps gave."""
 
 
-async def note_troubles(run: RunState, shop: Workshop) -> None:
-    """Why a device could not be read stands on its record."""
-    for step in run.steps:
-        if step.state in ("failed", "unknown") and step.message:
-            await shop.store.devices.save_trouble(step.device, step.message)
-            shop.events.put("device", {"device": step.device}, latest=f"device:{step.device}")
-
-
 def wrote(run: RunState) -> dict[str, dict[str, object]]:
     """By device the values that settled well, by path."""
     values: dict[str, dict[str, object]] = {}

@@ -1,11 +1,7 @@
 """Read devices onto their records."""
 
-from netloom_core.engine.kinds.base import DeviceWork, Workshop, note_troubles
-from netloom_core.model.work import RunState
+from netloom_core.engine.kinds.base import DeviceWork
 
 
 class ReadRun(DeviceWork):
     name = "read"
-
-    async def conclude(self, run: RunState, shop: Workshop) -> None:
-        await note_troubles(run, shop)

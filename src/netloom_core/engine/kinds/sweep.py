@@ -6,7 +6,7 @@ import asyncio
 from typing import Any
 
 from netloom_core.absence.explain import Absent, explain_all
-from netloom_core.engine.kinds.base import Workshop, note_troubles
+from netloom_core.engine.kinds.base import Workshop
 from netloom_core.engine.ports import SweepWork
 from netloom_core.model.device import Target
 from netloom_core.model.said import Of, Seen, word
@@ -37,7 +37,6 @@ class SweepRun:
             await self._look(run, shop)
         stopped = run.state == CANCELLED
         await shop.supervisor.carry_out(run)
-        await note_troubles(run, shop)
         if stopped:
             run.state = CANCELLED
         elif run.state != CANCELLED:

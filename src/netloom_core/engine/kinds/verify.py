@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from netloom_core.backup.verify import summary, verify
-from netloom_core.engine.kinds.base import DeviceWork, Workshop, note_troubles
+from netloom_core.engine.kinds.base import DeviceWork, Workshop
 from netloom_core.model.work import CANCELLED, DONE, SKIPPED, RunState
 
 
@@ -12,7 +12,6 @@ class VerifyRun(DeviceWork):
 
     async def conclude(self, run: RunState, shop: Workshop) -> None:
         """A device that the run did not come to keeps the proof that it had."""
-        await note_troubles(run, shop)
         looked = [step for step in run.steps if step.state != SKIPPED]
         evidence = await shop.store.proofs.evidence([step.device for step in looked])
         devices = []

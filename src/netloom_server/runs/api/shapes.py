@@ -55,6 +55,7 @@ class PlanSerializer(Form):
     remarks = RemarkSerializer(many=True)
     seconds = serializers.FloatField()
     disturbs = serializers.ListField(child=serializers.CharField())
+    again = serializers.ListField(child=serializers.CharField())
 
 
 class AsksSerializer(Form):

@@ -313,4 +313,5 @@ def plan_as_dict(run: Run, plan: Plan | None, names: dict[str, str], labels: Lab
         "remarks": plan.remarks if plan else [],
         "seconds": max(seconds.values(), default=0),
         "disturbs": sorted({d for step in steps for d in step["params"].get("disturbs", [])}),
+        "again": sorted({word for step in steps for word in step["params"].get("again", [])}),
     }
