@@ -167,11 +167,12 @@ ORDERS: dict[str, Callable[[dict[str, Any]], Maker]] = {
 
 
 def to_apply(words: Sequence[str]) -> list[Device]:
-    """The devices named; where none is, all with something to write or to keep, also those that cannot be asked."""
+    """The devices named; where none is, all that were ever met and have something to write or to keep: of those that
+    cannot be asked it is said why."""
     devices = chosen(words)
     if words:
         return devices
-    return [d for d in devices if d.intended or d.counts.get("unkept")]
+    return [d for d in devices if (d.identity_key or d.seen) and (d.intended or d.counts.get("unkept"))]
 
 
 def backup_for(device: Device, ident: str) -> Backup:
