@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -10,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from netloom_core.errors import ProtocolError
+from netloom_core.leases.giving import Giver
 from netloom_core.leases.responder import Decision, Lease, decide, terms_of
 from netloom_core.protocols import dhcp
 from netloom_core.protocols.dhcp import Given, Question, answer, parse_answer, parse_question
@@ -164,3 +166,10 @@ def test_what_is_answered_is_read_again(mac: str, to: str, kind: int, transactio
     question = Question(transaction, dhcp.DISCOVER, mac)
     told = parse_answer(answer(question, kind, "10.77.0.1", Given(to, "255.255.0.0", "10.77.0.254", 60)))
     assert (told.transaction, told.offered, told.subnet, told.lease_s) == (transaction, to, "255.255.0.0", 60)
+
+
+def test_an_address_that_was_given_is_not_given_to_another_one_whose_cable_is_out() -> None:
+    """Who is unplugged answers no ARP, and has its lease all the same."""
+    giver = SimpleNamespace(given={MAC: "10.77.0.50"})
+    assert Giver._given_to_another(giver, "10.77.0.50", "02:00:00:00:00:0b") == MAC  # type: ignore[arg-type]
+    assert Giver._given_to_another(giver, "10.77.0.50", MAC) == ""  # type: ignore[arg-type]

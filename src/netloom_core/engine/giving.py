@@ -9,6 +9,7 @@ from netloom_core.clock import Clock
 from netloom_core.engine.ports import EventSink, Store
 from netloom_core.errors import Busy, RequestError
 from netloom_core.leases.giving import Giver
+from netloom_core.leases.responder import LEASE_S
 
 
 class Givers:
@@ -16,6 +17,7 @@ class Givers:
         self._store = store
         self._clock = clock
         self._events = events
+        self._given: dict[str, dict[str, tuple[str, float]]] = {}  # by line and MAC address, when that ended
         self._givers: dict[str, tuple[Giver, asyncio.Task[None]]] = {}
 
     async def begin(self, line: str, minutes: int, by: str) -> dict[str, Any]:
@@ -31,6 +33,8 @@ class Givers:
             by,
             lambda: self._events.put("giving", {"line": line}, latest=f"giving:{line}"),
         )
+        now = asyncio.get_running_loop().time()
+        giver.given |= {mac: has for mac, (has, at) in self._given.get(line, {}).items() if now - at < LEASE_S}
         task = asyncio.ensure_future(giver.run())
         self._givers[line] = giver, task
         task.add_done_callback(lambda _: self._ended(line, giver))
@@ -38,6 +42,8 @@ class Givers:
 
     def _ended(self, line: str, giver: Giver) -> None:
         self._givers.pop(line, None)
+        now = asyncio.get_running_loop().time()
+        self._given[line] = {mac: (address, now) for mac, address in giver.given.items()}  # their leases go on
         self._events.put("giving", {"line": line}, latest=f"giving:{line}")
         if giver.trouble:
             self._events.put("notice", {"message": f"{giver.line.name}: {giver.trouble}"})

@@ -175,6 +175,8 @@ class Giver:
                 self.others.setdefault(decision.other, "a unit takes its offer")
             if decision.reply:
                 await self._link.send(decision.reply, decision.to or EVERYBODY, dhcp.CLIENT_PORT)
+            if question.kind == dhcp.RELEASE:
+                self.given.pop(question.mac, None)
             if decision.taken and decision.reply:
                 self.given[question.mac] = decision.taken
         except NetloomError as error:
@@ -212,10 +214,18 @@ class Giver:
             return decision
         if decision.gives == self.line.source:
             return Decision(decision.asked, f"not answered: {decision.gives} is this computer's own address")
+        if given := self._given_to_another(decision.gives, mac):
+            return Decision(
+                decision.asked, f"not answered: {decision.gives} was given to {given}, which may have it still"
+            )
         holders = await self._who_has(decision.gives) - {mac}
         if not holders:
             return decision
         return Decision(decision.asked, f"not answered: {sorted(holders)[0]} has {decision.gives} already")
+
+    def _given_to_another(self, address: str, mac: str) -> str:
+        """Who has it by what was given here; one whose cable is out answers nobody, and has it all the same."""
+        return next((other for other, has in self.given.items() if has == address and other != mac), "")
 
     async def _who_has(self, address: str) -> set[str]:
         if self._arp is None:
