@@ -42,6 +42,7 @@ class SnmpDriver(BoundDriver):
         self._link: UdpLink | None = None
         self._agents: list[Asked] | None = None
         self._agent: Asked | None = None
+        self._writer: Asked | None = None  # where another one than who reads may write
         self._presence = Presence(TOLD_S)
 
     @property
@@ -52,7 +53,7 @@ class SnmpDriver(BoundDriver):
         for agent in self._agents or ():
             if isinstance(agent, ByUser):
                 agent.close()
-        self._agents = self._agent = None
+        self._agents = self._agent = self._writer = None
         if self._link is not None:
             self._link.__exit__()
             self._link = None
@@ -241,8 +242,10 @@ class SnmpDriver(BoundDriver):
     async def _set(self, settings: Sequence[snmp.Setting]) -> None:
         for _, kind, value in settings:
             snmp.made(kind, value)  # what cannot be said is told before anything is sent
-        response = await self._ask(lambda agent: agent.set(settings))
+        response = await self._ask(lambda agent: (self._writer or agent).set(settings))
         self.acted = True
+        if response.error in snmp.NO_ACCESS:
+            response = await self._by_another(settings) or response
         if response.error in snmp.NO_ACCESS:
             raise WrongCredentials(
                 f"{self.target.name} lets nobody write with that community or user.",
@@ -253,6 +256,19 @@ class SnmpDriver(BoundDriver):
                 f"{self.target.name} refused that by SNMP: {snmp.ERRORS.get(response.error, response.error)}.",
                 "It was read back to see what it has now.",
             )
+
+    async def _by_another(self, settings: Sequence[snmp.Setting]) -> snmp.Response | None:
+        """Who reads may not write, and nothing was changed by the no: the others that it knows are asked, and the one
+        that writes is kept. None where none does."""
+        tried = self._writer or self._agent
+        for agent in [one for one in self._all() if one is not tried]:
+            if await agent.get((snmp.SYS_DESCR,)) is None:
+                continue  # it does not know that one
+            response = await self._ask(lambda _, agent=agent: agent.set(settings))  # type: ignore[misc]
+            if response.error not in snmp.NO_ACCESS:
+                self._writer = agent
+                return response
+        return None
 
     async def perform(self, calls: Sequence[Any]) -> None:
         for call in calls:
