@@ -29,6 +29,12 @@ def test_one_that_did_not_get_to_its_place_did_not_look_there() -> None:
     assert was_looked_for(("modbus-tcp",), "192.0.2.6#7", reports) is Seen.NOT_TOLD
 
 
+def test_a_unit_behind_a_gateway_is_passed_over_by_itself() -> None:
+    reports = [report("modbus-tcp", "done", unasked="192.0.2.5#40")]
+    assert was_looked_for(("modbus-tcp",), "192.0.2.5#40", reports) is Seen.NOT_LOOKED
+    assert was_looked_for(("modbus-tcp",), "192.0.2.5#4", reports) is Seen.NOT_TOLD
+
+
 def test_the_sightings_of_a_method_under_other_names_are_its_own() -> None:
     assert was_looked_for(("page",), "192.0.2.5", [report("http", "failed"), report("echo", "done")]) is Seen.NOT_LOOKED
 

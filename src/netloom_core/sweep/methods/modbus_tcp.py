@@ -69,6 +69,7 @@ class ModbusTcp(Method):
             return
         if asked < len(order):
             look.note(f"{address}: {asked} of {len(order)} unit numbers were asked in {UNITS_S:g} s.")
+            look.unasked.update(f"{address}{UNIT_MARK}{unit}" for unit in order[asked:])
         if not there or len(there) > MAX_UNITS_TOLD:  # nobody, or one that answers for all in a way of its own
             return
         units = " ".join(map(str, sorted(there)))
