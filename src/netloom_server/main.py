@@ -25,7 +25,7 @@ from typing import Any
 
 from netloom_server.base.lock import DataInUse, FolderLock
 from netloom_server.base.logs import keep_log
-from netloom_server.care import folder, tls
+from netloom_server.care import copies, folder, tls
 
 EXIT_FAILED, EXIT_REFUSED = 1, 5
 SELDOM = 20_000, 10, 10  # objects made between two looks for garbage, and looks between thorough ones
@@ -86,6 +86,13 @@ def refused(message: str, hint: str, status: int = EXIT_REFUSED) -> int:
 
 def _on(data: Path, arguments: argparse.Namespace) -> int:
     """Run on a folder that is ours alone; every reason why that cannot be is told in words."""
+    if lost := copies.is_lost(data):
+        return refused(
+            f"{data} has no database, but {lost}: its records are gone, and nothing is begun anew over that.",
+            "`netloom copies` lists the safe copies, `netloom put-back COPY` makes one the database. To begin anew, "
+            "name an empty folder.",
+            EXIT_FAILED,
+        )
     looked = [*folder.make_private(data), *folder.can_be_written(data), *folder.is_whole(folder.database_of(data))]
     for trouble in looked:
         if trouble.fatal:

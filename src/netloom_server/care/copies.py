@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import re
 import shutil
 import sqlite3
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from netloom_server.care.folder import PRIVATE_DIR, PRIVATE_FILE, database_of, is_whole
@@ -18,6 +19,7 @@ KEEP = 12
 PAGES = 512  # copied between two looks at whether somebody writes
 NAME = re.compile(r"^(\d{8}T\d{6})-([a-z-]+)\.sqlite3$")
 HEAD = "journal.head"
+AHEAD = timedelta(minutes=5)  # as far as clocks are corrected
 
 
 class NoCopy(Exception):
@@ -42,6 +44,11 @@ def listed(data: Path) -> list[Copy]:
             taken = datetime.strptime(match[1], "%Y%m%dT%H%M%S").replace(tzinfo=UTC)
             found.append(Copy(path.name, taken, match[2], path.stat().st_size))
     return sorted(found, key=lambda copy: copy.name, reverse=True)
+
+
+def past(data: Path) -> list[Copy]:
+    """Those that do not lie ahead of this computer's clock, newest first."""
+    return [copy for copy in listed(data) if copy.taken <= datetime.now(UTC) + AHEAD]
 
 
 def make(data: Path, why: str) -> Path | None:
@@ -75,9 +82,9 @@ def make(data: Path, why: str) -> Path | None:
 
 
 def _forget_old(data: Path) -> None:
-    """The newest stay, and the newest of each reason."""
+    """The newest stay, and the newest of each reason; what lies ahead of the clock sends nobody away."""
     seen: set[str] = set()
-    for number, copy in enumerate(listed(data)):
+    for number, copy in enumerate(past(data)):
         if number >= KEEP and copy.why in seen:
             (data / FOLDER / copy.name).unlink(missing_ok=True)
         seen.add(copy.why)
@@ -109,4 +116,24 @@ def put_back(data: Path, name: str) -> Path | None:
     head = data / HEAD
     if head.exists():
         head.replace(data / f"{HEAD}.before-{datetime.now(UTC):%Y%m%dT%H%M%S}")
+        if (own := _head_of(database)) is not None:
+            head.write_text(json.dumps(own))
+            head.chmod(PRIVATE_FILE)
     return kept
+
+
+def _head_of(database: Path) -> dict[str, object] | None:
+    """The head of the journal in it; None where it has no entries."""
+    with contextlib.closing(sqlite3.connect(database)) as db:
+        row = db.execute("SELECT id, hash FROM runs_journalentry ORDER BY id DESC LIMIT 1").fetchone()
+    return {"entries": row[0], "head": row[1]} if row else None
+
+
+def is_lost(data: Path) -> str:
+    """Why a folder without a database once had one, in words; empty where it has one, or never had."""
+    if database_of(data).exists():
+        return ""
+    told = [f"the head of its journal ({HEAD})"] if (data / HEAD).exists() else []
+    many = len(listed(data))
+    told += ["1 safe copy" if many == 1 else f"{many} safe copies"] if many else []
+    return " and ".join(told)

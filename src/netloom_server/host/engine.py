@@ -106,7 +106,7 @@ class Engine:
         data = Path(settings.DATA)
         while True:
             await asyncio.sleep(FIRST_COPY_S)
-            newest = next((copy.taken for copy in copies.listed(data) if copy.why == "daily"), None)
+            newest = next((copy.taken for copy in copies.past(data) if copy.why == "daily"), None)
             if newest is None or not timedelta(0) <= timezone.now() - newest < timedelta(days=1):
                 try:
                     await asyncio.to_thread(copies.make, data, "daily")
