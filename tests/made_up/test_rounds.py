@@ -144,4 +144,6 @@ async def test_a_value_that_makes_no_sense_is_told_and_costs_the_others_nothing(
         assert (told["result"], one["kind"], one["path"]) == ("unproven", "unproven", path)
         assert one["why"].startswith("it tells '?!'")
         rig.unit.memory.restart()
-        assert (await rig.verify())[0] == "match", "and it is forgotten when it makes sense again"
+        tells = bool(rig.record().documents.get("startup"))  # else nobody knows what it keeps
+        good = "match" if tells else "unproven"
+        assert (await rig.verify())[0] == good, "and it is forgotten when it makes sense again"

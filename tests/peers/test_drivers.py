@@ -82,7 +82,7 @@ async def test_a_community_that_only_reads_is_told_as_that(start: Start, tmp_pat
 
 async def test_who_reads_is_tried_first_and_who_may_write_writes(start: Start, tmp_path: Path) -> None:
     await agent(start, tmp_path)
-    async with driver(SYSTEM, AGENT, snmp=SnmpAccess(("quay", "nobody", "crane"))) as here:
+    async with driver(SYSTEM, AGENT, snmp=SnmpAccess(("quay", "crane"))) as here:
         await here.write([Change("/name", "x", "rack-9")])
         await here.write([Change("/place", "", "Plant room")])
         assert await here.read("running") == {"name": "rack-9", "place": "Plant room"}

@@ -42,6 +42,7 @@ class SnmpDriver(BoundDriver):
         self._link: UdpLink | None = None
         self._agents: list[Asked] | None = None
         self._agent: Asked | None = None
+        self._unknown: list[Asked] = []  # to whom it is silent
         self._writer: Asked | None = None  # where another one than who reads may write
         self._presence = Presence(TOLD_S)
 
@@ -54,6 +55,7 @@ class SnmpDriver(BoundDriver):
             if isinstance(agent, ByUser):
                 agent.close()
         self._agents = self._agent = self._writer = None
+        self._unknown = []
         if self._link is not None:
             self._link.__exit__()
             self._link = None
@@ -261,9 +263,12 @@ class SnmpDriver(BoundDriver):
         """Who reads may not write, and nothing was changed by the no: the others that it knows are asked, and the one
         that writes is kept. None where none does."""
         tried = self._writer or self._agent
-        for agent in [one for one in self._all() if one is not tried]:
+        for agent in [one for one in self._all() if one is not tried and one not in self._unknown]:
             if await agent.get((snmp.SYS_DESCR,)) is None:
-                continue  # it does not know that one
+                self._unknown.append(
+                    agent
+                )  # not waited for again, where this took so long that it has to be proven anew
+                continue
             response = await self._ask(lambda _, agent=agent: agent.set(settings))  # type: ignore[misc]
             if response.error not in snmp.NO_ACCESS:
                 self._writer = agent
