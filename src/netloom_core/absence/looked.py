@@ -11,8 +11,8 @@ from netloom_core.sweep.sweep import Report, aliases
 WEIGHT = 100
 
 
-def could_meet(met: Iterable[str], place: str, reports: Sequence[Report]) -> list[Report]:
-    """Reports of those methods by which it was met before; of all where it never was. `place` is its address."""
+def could_meet(met: Iterable[str], reports: Sequence[Report]) -> list[Report]:
+    """Reports of those methods by which it was met before; of all where it never was."""
     before = set(met)
     usual = [report for report in reports if before & set(aliases(report.method))]
     return usual or list(reports)
@@ -20,13 +20,13 @@ def could_meet(met: Iterable[str], place: str, reports: Sequence[Report]) -> lis
 
 def was_looked_for(met: Iterable[str], place: str, reports: Sequence[Report]) -> Seen:
     """Whether any method that could have met it there asked, and came to its end. `reports` are those of its line."""
-    ended = [one for one in could_meet(met, place, reports) if one.state == "done" and not one.passed_over(place)]
+    ended = [one for one in could_meet(met, reports) if one.state == "done" and not one.passed_over(place)]
     return seen(asked=bool(ended), told=False)
 
 
 def why_not(met: Iterable[str], place: str, reports: Sequence[Report]) -> Reason:
     """What kept it from being looked for, with what belongs to that."""
-    could = could_meet(met, place, reports)
+    could = could_meet(met, reports)
     failed = next((one for one in could if one.state in ("failed", "cut") and one.notes), None)
     passed = next((one for one in could if one.passed_over(place)), None)
     if failed is not None:

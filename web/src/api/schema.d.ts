@@ -2224,6 +2224,7 @@ export interface components {
             installation: string;
             backups: number;
             documents: number;
+            journal: string;
             added?: number;
         };
         /** @description A line that was put away; `where` is its network or port, `devices` how many are on it. */

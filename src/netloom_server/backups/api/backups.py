@@ -19,6 +19,7 @@ from netloom_server.base.forms import Form, checked
 from netloom_server.base.paging import page_of
 from netloom_server.base.uploads import uploaded
 from netloom_server.host.engine import engine
+from netloom_server.runs.services import journal
 
 
 class BackupSerializer(Form):
@@ -69,6 +70,7 @@ class ArchiveSerializer(Form):
     installation = serializers.CharField()
     backups = serializers.IntegerField()
     documents = serializers.IntegerField()
+    journal = serializers.CharField()  # whether its head is in the journal here: fits, differs, ahead, none
     added = serializers.IntegerField(required=False)
 
 
@@ -133,6 +135,7 @@ class ImportView(APIView):
                 "installation": archive.installation,
                 "backups": len(archive.backups),
                 "documents": len(archive.documents),
+                "journal": journal.knows(archive.journal),
                 "added": added,
             }
         )
@@ -151,5 +154,6 @@ class CheckView(APIView):
                 "installation": archive.installation,
                 "backups": len(archive.backups),
                 "documents": len(archive.documents),
+                "journal": journal.knows(archive.journal),
             }
         )
